@@ -34,11 +34,11 @@ def nodes(service: Service, count: int, entities: int) -> dict[str, Joined]:
     properties: dict[str, Any] = {
         f"t{n}": {"type": "number", "unit": "Cel", "readOnly": True} for n in range(entities)
     }
-    found = {}
+    result = {}
     for number in range(count):
         joined = let_in(service, description(f"Node {number}", **properties))
-        found[joined.node] = joined
-    return found
+        result[joined.node] = joined
+    return result
 
 
 def quick_nodes(
@@ -46,15 +46,15 @@ def quick_nodes(
 ) -> dict[str, Joined]:
     """`count` nodes with temperatures `t0`, `t1` …, added without asking to join: that
     is limited to what people need. With `rooms` they are spread over so many."""
-    found = {}
+    result = {}
     with service.hub() as hub:
         for number in range(count):
             room = f"Room {number % rooms}" if rooms else ""
             made = hub.nodes.add(f"Node {number}", room)
             for entity in range(entities):
                 hub.nodes.add_entity(made.node, f"t{entity}", "temperature")
-            found[made.node] = Joined(service, made.node, made.key, {})
-    return found
+            result[made.node] = Joined(service, made.node, made.key, {})
+    return result
 
 
 def keys_file(service: Service, found: dict[str, Joined], entities: int) -> Path:

@@ -94,19 +94,19 @@ def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> I
     """A claimed hub for all tests of a module; a node has 4 s to answer."""
     data = tmp_path_factory.mktemp("hub")
     shutil.copy(empty_database, data)
-    found = make_service(data, HOMBI_ACTUATION_ANSWER_WITHIN="4 s").start()
-    found.claim()
-    yield found
-    found.kill()  # quicker than a stop, which has tests of its own
+    result = make_service(data, HOMBI_ACTUATION_ANSWER_WITHIN="4 s").start()
+    result.claim()
+    yield result
+    result.kill()  # quicker than a stop, which has tests of its own
 
 
 @pytest.fixture
 def own_service(tmp_path: Path, empty_database: Path) -> Iterator[Service]:
     """A hub for one test, not started: the test may stop, kill and start it."""
     shutil.copy(empty_database, tmp_path)
-    found = make_service(tmp_path, HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
-    yield found
-    found.kill()
+    result = make_service(tmp_path, HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
+    yield result
+    result.kill()
 
 
 @pytest.fixture(scope="module")

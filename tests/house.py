@@ -39,13 +39,13 @@ def free_ports(count: int = 3) -> list[int]:
     stretch of this process's own: another one's must not take them before they are
     used."""
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
-    found: list[int] = []
-    while len(found) < count:
+    result: list[int] = []
+    while len(result) < count:
         port = 10_000 + worker % 10 * 2_000 + next(_ports) % 2_000
         with contextlib.suppress(OSError), socket.socket() as sock:
             sock.bind(("127.0.0.1", port))
-            found.append(port)
-    return found
+            result.append(port)
+    return result
 
 
 def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
@@ -270,7 +270,7 @@ def never_reads(service: Service, name: str, key: str, topic: str) -> Iterator[N
     and SUBSCRIBE as bytes."""
     texts = (b"deaf", name.encode(), key.encode())
     head = b"\x00\x04MQTT\x04\xc0\x00\x00" + b"".join(
-        struct.pack(">H", len(one)) + one for one in texts
+        struct.pack(">H", len(text)) + text for text in texts
     )
     wanted = struct.pack(">HH", 1, len(topic)) + topic.encode() + b"\x01"
     with socket.create_connection(("127.0.0.1", service.mqtt_port)) as deaf:

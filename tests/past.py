@@ -61,8 +61,8 @@ def fill(service: Service) -> None:
         on = start.date().isoformat()
 
         def whole() -> bool:
-            found = hub.review("week", on=on)
-            known = [e.known for k in found.kinds for e in k.entities]
-            return len(known) == len(found.batteries) == 3 and min(known) > 160
+            result = hub.review("week", on=on)
+            known = [e.known for k in result.kinds for e in k.entities]
+            return len(known) == len(result.batteries) == 3 and min(known) > 160
 
         until(whole)

@@ -241,12 +241,12 @@ class Sly(Vane):
     redirected = ""
 
     def description(self) -> dict[str, Any]:
-        found = super().description()
-        found["properties"]["rain"]["forms"] = [
+        result = super().description()
+        result["properties"]["rain"]["forms"] = [
             {"href": f"{self.elsewhere}/rain", "htv:methodName": "DELETE"}
         ]
-        found["actions"]["park"]["forms"] = [{"href": f"{self.elsewhere}/park"}]
-        return found
+        result["actions"]["park"]["forms"] = [{"href": f"{self.elsewhere}/park"}]
+        return result
 
     async def _property(self, request: Request) -> Response:
         if self.redirected:
@@ -261,9 +261,9 @@ class Station(Vane):
     squalls: tuple[str, ...] = ()
 
     def description(self) -> dict[str, Any]:
-        found = super().description()
+        result = super().description()
         climate = {"t": {"type": "number", "unit": "Cel"}, "rh": {"type": "number", "unit": "%"}}
-        found["properties"] = {
+        result["properties"] = {
             "climate": {
                 "type": "object", "title": "Climate", "readOnly": True, "properties": climate,
                 "uriVariables": {"unit": {"type": "string", "default": "Cel"}},
@@ -271,12 +271,12 @@ class Station(Vane):
             },
             "unreached": {"type": "number", "readOnly": True},
         }  # fmt: skip
-        found["actions"] = {}
-        found["events"] = {
+        result["actions"] = {}
+        result["events"] = {
             "squall": {"forms": [{"href": "/e/squall", "subprotocol": "sse"}]},
             "gust": {"forms": [{"href": "/e/gust", "subprotocol": "longpoll"}]},
         }
-        return {**found, "title": "Terrace station", "security": []}
+        return {**result, "title": "Terrace station", "security": []}
 
     def more_routes(self) -> list[Route]:
         return [Route("/climate", self._climate), Route("/e/squall", self._squalls)]

@@ -145,9 +145,9 @@ def _stepped(programs: list[Program], values: list[float], first: State) -> floa
 
 def _took(what: Callable[[], object]) -> float:
     """The best of three, in seconds."""
-    found = []
+    result = []
     for _ in range(3):
         begun = time.perf_counter()
         what()
-        found.append(time.perf_counter() - begun)
-    return min(found)
+        result.append(time.perf_counter() - begun)
+    return min(result)

@@ -35,8 +35,8 @@ def crowd() -> list[Row]:
     from playwright.sync_api import sync_playwright
 
     with rig.hub() as service, sync_playwright() as play:
-        found = rig.quick_nodes(service, NODES, ENTITIES_EACH, ROOMS)
-        keys = rig.keys_file(service, found, ENTITIES_EACH)
+        result = rig.quick_nodes(service, NODES, ENTITIES_EACH, ROOMS)
+        keys = rig.keys_file(service, result, ENTITIES_EACH)
         words = ["-m", "bench.steady", str(service.mqtt_port), "120", str(keys)]
         args = ["--no-sandbox", "--disable-quic"]
         browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=args)

@@ -27,7 +27,7 @@ WANTED_CONSOLE_MS, WANTED_BACKUP_MS = 500, 250
 async def delays_ms(service: Service, consoles: int, stop: threading.Event) -> list[float]:
     """From a reading's own stamp until it arrived at a console, for each console, until
     told to stop."""
-    found: list[float] = []
+    result: list[float] = []
 
     async def watch(client: httpx.AsyncClient) -> None:
         headers = {"Authorization": f"Bearer {service.token}"}
@@ -38,7 +38,7 @@ async def delays_ms(service: Service, consoles: int, stop: threading.Event) -> l
                 if line.startswith("data: "):
                     heard = time.time() * 1000
                     news = json.loads(line.removeprefix("data: "))
-                    found.extend(
+                    result.extend(
                         heard - one["at"]
                         for one in (news if isinstance(news, list) else [news])
                         if one.get("entity") and one.get("value") is not None
@@ -47,7 +47,7 @@ async def delays_ms(service: Service, consoles: int, stop: threading.Event) -> l
     limits = httpx.Limits(max_connections=consoles)
     async with httpx.AsyncClient(timeout=60, limits=limits) as client:
         await asyncio.gather(*(watch(client) for _ in range(consoles)))
-    return found
+    return result
 
 
 def consoles() -> list[Row]:
@@ -56,16 +56,16 @@ def consoles() -> list[Row]:
     with rig.hub() as service:
         sending = traffic(service.mqtt_port, rig.quick_nodes(service, 10), stop)
         threading.Timer(LOOKED_AT_S, stop.set).start()
-        found = asyncio.run(delays_ms(service, CONSOLES, stop))
+        result = asyncio.run(delays_ms(service, CONSOLES, stop))
         sending.join()
-    p99 = statistics.quantiles(found, n=100)[98]
+    p99 = statistics.quantiles(result, n=100)[98]
     what = f"{CONSOLES} open consoles, 200 readings/s: p99 of a reading's way to all of them"
     return [(what, f"{p99:.0f} ms", f"under {WANTED_CONSOLE_MS} ms", p99 < WANTED_CONSOLE_MS)]
 
 
 def keeping() -> list[Row]:
     """A backup of a million readings while 500 come a second: the latest of them."""
-    stop, found = threading.Event(), list[float]()
+    stop, result = threading.Event(), list[float]()
     with rig.hub() as service, tempfile.TemporaryDirectory() as folder:
         nodes = rig.quick_nodes(service, NODES)
         (first, *_) = nodes.values()
@@ -78,7 +78,7 @@ def keeping() -> list[Row]:
         keys = rig.keys_file(service, nodes, 1)
         words = [sys.executable, "-m", "bench.steady", str(service.mqtt_port), "60", str(keys)]
         watching = threading.Thread(
-            target=lambda: found.extend(asyncio.run(delays_ms(service, 1, stop)))
+            target=lambda: result.extend(asyncio.run(delays_ms(service, 1, stop)))
         )
         with subprocess.Popen(words, stdout=subprocess.DEVNULL) as sending:
             time.sleep(3)
@@ -90,7 +90,7 @@ def keeping() -> list[Row]:
             watching.join()
             sending.kill()
         assert made.returncode == 0, made.stderr
-    worst = max(found)
+    worst = max(result)
     what = (
         f"a backup of {STORED:,} readings ({took:.0f} s) with {NODES} coming a second: the latest"
     )

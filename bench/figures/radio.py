@@ -27,13 +27,13 @@ def zigbee(count: int = 200, frames: int = 24_000, samples: int = 300) -> list[R
             if number % 50 == 0:
                 hub.pairing.open("15 min")
             thing = air(f"join {number}")
-            found = until(
+            result = until(
                 lambda thing=thing: [
                     a for a in hub.pairing.arrivals() if (a.thing, a.state) == (thing, "waiting")
                 ],
                 30,
             )
-            hub.pairing.admit(found[0].id, name=f"Node {number}")
+            hub.pairing.admit(result[0].id, name=f"Node {number}")
         hub.pairing.close()
         until(lambda: len(hub.nodes.list()) == count + 1)
         rates = []
@@ -82,9 +82,9 @@ def bluetooth(count: int = 100, rate: float = 1_000, seconds: float = 20) -> lis
             # All are heard, and only so many can wait: who waits changes all the while.
             until(lambda: len(hub.pairing.arrivals()) >= 20, 30)
             while len(hub.nodes.list()) < 20:
-                found = hub.pairing.arrivals()[-1]
+                arrival = hub.pairing.arrivals()[-1]
                 with contextlib.suppress(Missing):
-                    hub.pairing.admit(found.id, name=found.title)
+                    hub.pairing.admit(arrival.id, name=arrival.title)
             hub.pairing.close()
             pid = int((service.data / "hub.lock").read_text())
             time.sleep(2)

@@ -92,7 +92,7 @@ def reaction(turns: int = 12, samples: int = 60) -> list[Row]:
     readings/s of other traffic, and 500 automations on 300 entities in all. The hub and
     the bare echo are asked in turns, and each turn is a ratio of its own: machines grow
     slower and faster meanwhile. The quieter half of them counts."""
-    found: list[tuple[float, list[float], list[float]]] = []
+    result: list[tuple[float, list[float], list[float]]] = []
     with rig.hub() as service:
         others = rig.nodes(service, 10, 30)
         rack = let_in(
@@ -125,13 +125,13 @@ def reaction(turns: int = 12, samples: int = 60) -> list[Row]:
                 with busy(port, others):
                     echoed = echo.pings(samples, ["x" * 30])
                 stolen = (stolen_s() - taken_s) / (time.perf_counter() - begun)
-                found.append((stolen, crossed, echoed))
+                result.append((stolen, crossed, echoed))
             crossing.close()
             echo.close()
     # What other machines on the host had of the processor says nothing of this one.
-    found = sorted(found, key=lambda turn: turn[0])[:turns]
-    stolen = found[-1][0]
-    times, echoes = [turn[1] for turn in found], [turn[2] for turn in found]
+    result = sorted(result, key=lambda turn: turn[0])[:turns]
+    stolen = result[-1][0]
+    times, echoes = [turn[1] for turn in result], [turn[2] for turn in result]
     middle = statistics.median
     ratio = middle(middle(a) / middle(b) for a, b in zip(times, echoes, strict=True))
     crossings, bare = ([one for turn in turns for one in turn] for turns in (times, echoes))

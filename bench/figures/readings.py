@@ -108,15 +108,15 @@ def _automation_meanwhile(service: Service) -> float:
     plug = let_in(service, description("Plug", **PLUG))
     times: list[float] = []
     with service.hub() as hub:
-        one = next(e.entity for e in hub.entities.list() if e.kind == "temperature")
+        entity = next(e.entity for e in hub.entities.list() if e.kind == "temperature")
         hub.automations.add(SWITCH.format("over", "on"))
         hub.automations.add(SWITCH.format("under", "off"))
         pinger = Pinger(
             service.mqtt_port, rack, rack.topics["readings"], plug, plug.topics["wanted"]
         )
         for _ in range(2):
-            hub.conditioning.set(one, [dict(step) for step in PLAN], past=True)
-            while hub.conditioning.show(one).progress is not None:
+            hub.conditioning.set(entity, [dict(step) for step in PLAN], past=True)
+            while hub.conditioning.show(entity).progress is not None:
                 for _ in range(20):
                     value = 40 + 20 * (len(times) % 2)
                     times.append(pinger.ping(json.dumps([{"n": "humidity", "v": value}])))

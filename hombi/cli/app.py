@@ -126,26 +126,26 @@ class Lazy(TyperGroup):
     def get_command(self, ctx: Any, cmd_name: str) -> Any:
         if (now := RENAMED.get(cmd_name)) is not None:
             print(f"`hombi {cmd_name}` is called `hombi {now}` now.", file=sys.stderr)
-        found = BY_NAME.get(now or cmd_name)
-        return None if found is None else load(found)
+        command = BY_NAME.get(now or cmd_name)
+        return None if command is None else load(command)
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         width = max(len(name) for name in BY_NAME)
         for group in GROUPS:
             with formatter.section(f"{group.title} ({group.about})"):
-                rows = [(one.name.ljust(width), one.about) for one in group.commands]
+                rows = [(command.name.ljust(width), command.about) for command in group.commands]
                 formatter.write_dl(rows)
 
 
 def load(command: Command) -> Any:
     """A command with what it needs."""
     module, _, name = command.place.partition(":")
-    found = getattr(import_module(f"hombi.cli.{module}"), name)
-    if not isinstance(found, typer.Typer):
+    result = getattr(import_module(f"hombi.cli.{module}"), name)
+    if not isinstance(result, typer.Typer):
         one = noun("")
-        one.command(command.name)(found)
-        found = one
-    made = typer.main.get_command(found)
+        one.command(command.name)(result)
+        result = one
+    made = typer.main.get_command(result)
     made.name = command.name
     return made
 

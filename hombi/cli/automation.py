@@ -40,12 +40,12 @@ Leave = Annotated[bool, typer.Option("--leave", help="Do not run its end actions
 def list_(json: Json = False) -> None:
     """List the automations and their states."""
     with hub() as h:
-        found = h.automations.list()
+        automations = h.automations.list()
     if json:
-        as_json(a.as_dict() for a in found)
+        as_json(a.as_dict() for a in automations)
         return
     rows = []
-    for a in found:
+    for a in automations:
         phase = (
             Text("off duty", style="dim")
             if not a.enabled
@@ -109,19 +109,19 @@ def change(name: Name, file: File, leave: Leave = False, json: Json = False) -> 
 def show(name: Name, json: Json = False) -> None:
     """An automation's text, as it was written."""
     with hub() as h:
-        found = h.automations.get(name)
+        automation = h.automations.get(name)
     if json:
-        as_json([found.as_dict()])
+        as_json([automation.as_dict()])
     else:
-        print(found.text, end="")
+        print(automation.text, end="")
 
 
 @app.command()
 def acknowledge(name: Name, json: Json = False) -> None:
     """Say that somebody sees to it: it reminds nobody until it starts again."""
     with hub() as h:
-        found = h.automations.acknowledge(name)
-    said(json, [found], f"{found.name} reminds nobody any more.")
+        automation = h.automations.acknowledge(name)
+    said(json, [automation], f"{automation.name} reminds nobody any more.")
 
 
 @app.command()
@@ -135,12 +135,12 @@ def schema() -> None:
 def texts(name: Name, json: Json = False) -> None:
     """The texts that an automation had, the present one first."""
     with hub() as h:
-        found = h.automations.texts(name)
+        result = h.automations.texts(name)
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(text.as_dict() for text in result)
         return
     rows = []
-    for number, (one, before) in enumerate(zip_longest(found, found[1:]), start=1):
+    for number, (one, before) in enumerate(zip_longest(result, result[1:]), start=1):
         since = clock(one.at, "%d %b %Y %H:%M") if one.at else "not known"
         rows.append((str(number), since, one.by or "", _changed(one, before)))
     table(("NO.", "SINCE", "BY", "WHAT CHANGED"), rows, "")
@@ -171,12 +171,12 @@ def undo(
 ) -> None:
     """Give an automation the text that it had before."""
     with hub() as h, words(name):
-        found = h.automations.texts(name)
-        if len(found) < to:
-            had = "no other text" if len(found) < 2 else f"{len(found)} texts only"
+        result = h.automations.texts(name)
+        if len(result) < to:
+            had = "no other text" if len(result) < 2 else f"{len(result)} texts only"
             err.print(f"{name} has had {had}", style="red")
             raise typer.Exit(SAID_NO)
-        changed = h.automations.change(name, found[to - 1].text, leave=leave)
+        changed = h.automations.change(name, result[to - 1].text, leave=leave)
         said(json, [changed], bold(changed.automation), f"is as before. {changed.sentence}")
 
 
@@ -195,8 +195,8 @@ def duty(
         err.print(f"duty is on or off, not {to}", style="red")
         raise typer.Exit(2)
     with hub() as h:
-        found = h.automations.duty(name, to == "on", leave=leave)
-        said(json, [found], f"{found.name or name} is {to} duty.")
+        automation = h.automations.duty(name, to == "on", leave=leave)
+        said(json, [automation], f"{automation.name or name} is {to} duty.")
 
 
 @app.command()
@@ -223,11 +223,11 @@ def run(
         err.print(f"edge is start or end, not {edge}", style="red")
         raise typer.Exit(2)
     with hub() as h:
-        found = h.automations.get(name)
+        automation = h.automations.get(name)
         if not yes:
-            typer.confirm(f"Run the {edge} actions of {found.name} now?", abort=True)
-        h.automations.run(found.automation, "start" if edge == "start" else "end")
-    said(json, [found], f"The {edge} actions of {found.name} were run.")
+            typer.confirm(f"Run the {edge} actions of {automation.name} now?", abort=True)
+        h.automations.run(automation.automation, "start" if edge == "start" else "end")
+    said(json, [automation], f"The {edge} actions of {automation.name} were run.")
 
 
 @app.command()
@@ -252,7 +252,7 @@ def starter(
         if not blanks and name in known:
             _blanks(known[name], json=json)
             return
-        pairs = [one.partition("=") for one in blanks or []]
+        pairs = [blank.partition("=") for blank in blanks or []]
         made = h.automations.fill(name, {key.strip(): value.strip() for key, _, value in pairs})
     if json:
         as_json([made.as_dict()])
@@ -267,8 +267,14 @@ def _blanks(found: Starter, *, json: bool) -> None:
         return
     out.print(bold(found.title), found.about)
     rows = [
-        (one.name, one.label, ", ".join(one.kinds), one.usual, "" if one.needed else "may be empty")
-        for one in found.blanks
+        (
+            blank.name,
+            blank.label,
+            ", ".join(blank.kinds),
+            blank.usual,
+            "" if blank.needed else "may be empty",
+        )
+        for blank in found.blanks
     ]
     table(("BLANK", "WHAT", "KIND", "LIKE", ""), rows, "")
 

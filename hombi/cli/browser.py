@@ -20,13 +20,18 @@ SHOWN = 8
 def list_(json: Json = False) -> None:
     """The browsers that are signed in, newest first."""
     with hub() as h:
-        found = h.browsers.list()
+        browsers = h.browsers.list()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(browser.as_dict() for browser in browsers)
         return
     rows = [
-        (one.id[:SHOWN], one.name, one.username, ago(one.since) if one.since else "")
-        for one in found
+        (
+            browser.id[:SHOWN],
+            browser.name,
+            browser.username,
+            ago(browser.since) if browser.since else "",
+        )
+        for browser in browsers
     ]
     table(("ID", "BROWSER", "PERSON", "SINCE"), rows, "No browser is signed in.", ("SINCE",))
 
@@ -37,10 +42,10 @@ def end(
 ) -> None:
     """Sign a browser out: what it shows ends, and it must sign in again."""
     with hub() as h:
-        found = [one for one in h.browsers.list() if one.id.startswith(browser)]
-        if len(found) != 1:
-            what = "no browser has" if not found else "more than one browser has"
+        browsers = [one for one in h.browsers.list() if one.id.startswith(browser)]
+        if len(browsers) != 1:
+            what = "no browser has" if not browsers else "more than one browser has"
             err.print(f"{what} an id that begins with {browser}; see `hombi browser list`")
             raise typer.Exit(SAID_NO)
-        h.browsers.end(found[0].id)
-    said(json, [], f"{found[0].name} of {found[0].username} is signed out.")
+        h.browsers.end(browsers[0].id)
+    said(json, [], f"{browsers[0].name} of {browsers[0].username} is signed out.")

@@ -92,10 +92,10 @@ def calibrate(
             for named in dict.fromkeys(sensors)
         ]
     if json:
-        as_json([found.as_dict() for found in all_found])
+        as_json([comparison.as_dict() for comparison in all_found])
         return
-    for found in all_found:
-        _shown(found, beside or "values read off an instrument", typed=bool(read_off))
+    for comparison in all_found:
+        _shown(comparison, beside or "values read off an instrument", typed=bool(read_off))
 
 
 def _shown(found: Comparison, beside: str, *, typed: bool) -> None:

@@ -57,7 +57,7 @@ def compare(
         if len(entities) * (2 if earlier else 1) > MOST:
             _refuse(f"That makes more than {MOST} curves. Name fewer entities.")
         zone = HouseTime.of(h)
-        named = [entity_called(h, one) for one in entities]
+        named = [entity_called(h, entity) for entity in entities]
         since, until = moments(begin, end, zone)
         curve = max(20, out.width - 4)
         wanted = [(one, by) for by in (None, earlier) for one in named if by or by is None]
@@ -120,14 +120,14 @@ def _of_both(h: Hub, one: str, other: str) -> list[str]:
         {e.kind: e for e in reversed(h.entities.list(room=room)) if _comparable(e)}
         for room in (one, other)
     )
-    found, units = [], set[str]()
+    result, units = [], set[str]()
     for kind in sorted(first, key=lambda kind: (FIRST + kind).index(kind)):
         if kind in second and (first[kind].unit in units or len(units) < MOST_UNITS):
             units.add(first[kind].unit)
-            found += [first[kind].entity, second[kind].entity]
-    if not found:
+            result += [first[kind].entity, second[kind].entity]
+    if not result:
         _refuse(f"{one} and {other} have no values of the same kind.")
-    return found[:MOST]
+    return result[:MOST]
 
 
 def _comparable(entity: Entity) -> bool:

@@ -21,9 +21,9 @@ def _names(ask: Callable[[Hub], Iterable[str]]) -> Callable[[str], list[str]]:
 
 
 rooms = _names(lambda hub: (room.room for floor in hub.house().floors for room in floor.rooms))
-dashboards = _names(lambda hub: (one.dashboard for one in hub.dashboards.list()))
-scenes = _names(lambda hub: (one.scene for one in hub.scenes.list()))
-sequences = _names(lambda hub: (one.sequence for one in hub.sequences.list()))
+dashboards = _names(lambda hub: (dashboard.dashboard for dashboard in hub.dashboards.list()))
+scenes = _names(lambda hub: (scene.scene for scene in hub.scenes.list()))
+sequences = _names(lambda hub: (sequence.sequence for sequence in hub.sequences.list()))
 nodes = _names(lambda hub: (n.node for n in hub.nodes.list()))
 entities = _names(lambda hub: (e.entity for e in hub.entities.list()))
 settable = _names(lambda hub: (e.entity for e in hub.entities.list() if e.writable))

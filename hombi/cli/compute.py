@@ -24,19 +24,19 @@ METHODS = (
 def methods(json: Json = False) -> None:
     """List the methods: what each takes, and what it gives."""
     with hub() as h:
-        found = h.derived.methods()
+        sorts = h.derived.methods()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(sort.as_dict() for sort in sorts)
         return
     rows = [
         (
-            one.method,
-            ", ".join(one.sources) or "two or more of one kind",
-            one.kind or "the same kind",
-            " ".join(f"{p.name}={_usual(p)}" for p in one.parameters),
-            one.about,
+            sort.method,
+            ", ".join(sort.sources) or "two or more of one kind",
+            sort.kind or "the same kind",
+            " ".join(f"{p.name}={_usual(p)}" for p in sort.parameters),
+            sort.about,
         )
-        for one in found
+        for sort in sorts
     ]
     table(("METHOD", "TAKES", "GIVES", "PARAMETERS", "WHAT IT IS"), rows, "")
 
@@ -71,8 +71,8 @@ def add(
 ) -> None:
     """Compute a value from others, from now on and for the past."""
     with hub() as h:
-        given = dict(one.split("=", 1) for one in sources if "=" in one)
-        named = [entity_called(h, one) for one in sources if "=" not in one]
+        given = dict(source.split("=", 1) for source in sources if "=" in source)
+        named = [entity_called(h, source) for source in sources if "=" not in source]
         parameters = {name: value.strip("\"'") for name, value in given.items()}
         made = h.derived.make(method, named, title=title, room=room, parameters=parameters)
     said(json, [made], f"{made.entity} is the {method} of {', '.join(named)}.")

@@ -31,16 +31,16 @@ def list_(json: Json = False) -> None:
     """List the ways in which people are reached."""
     with hub() as h:
         HouseTime.of(h)
-        found = h.ways.list()
+        ways = h.ways.list()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(way.as_dict() for way in ways)
         return
     rows = [
         (
-            str(one.id), one.way, one.sort, one.name, one.address,
-            clock(one.added_at, "%d %b %H:%M"),
+            str(way.id), way.way, way.sort, way.name, way.address,
+            clock(way.added_at, "%d %b %H:%M"),
         )
-        for one in found
+        for way in ways
     ]  # fmt: skip
     table(
         ("CONTACT", "CALLED", "BY", "NAME", "ADDRESS", "SINCE"),
@@ -111,18 +111,19 @@ def notices(json: Json = False) -> None:
     """The notices that were sent, newest first, and what became of each."""
     with hub() as h:
         HouseTime.of(h)
-        found = h.ways.notices()
+        result = h.ways.notices()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(notice.as_dict() for notice in result)
         return
     rows = [
         (
-            clock(one.at),
-            f"{one.person}: {one.phone}" if one.person else one.phone,
-            one.title,
-            one.text,
-            one.state + (f": {one.problem}" if one.problem and one.state != "delivered" else ""),
+            clock(notice.at),
+            f"{notice.person}: {notice.phone}" if notice.person else notice.phone,
+            notice.title,
+            notice.text,
+            notice.state
+            + (f": {notice.problem}" if notice.problem and notice.state != "delivered" else ""),
         )
-        for one in found
+        for notice in result
     ]
     table(("WHEN", "TO", "TITLE", "TEXT", "STATE"), rows, "Nobody was told anything yet.")

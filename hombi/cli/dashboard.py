@@ -35,11 +35,14 @@ class _Page(msgspec.Struct, frozen=True):
 def list_(json: Json = False) -> None:
     """The pages that somebody has made or arranged."""
     with hub() as h:
-        found = h.dashboards.list()
+        dashboards = h.dashboards.list()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(dashboard.as_dict() for dashboard in dashboards)
         return
-    rows = [(one.dashboard, one.title, one.room or "–", str(len(one.tiles))) for one in found]
+    rows = [
+        (dashboard.dashboard, dashboard.title, dashboard.room or "–", str(len(dashboard.tiles)))
+        for dashboard in dashboards
+    ]
     empty = "There is no page yet: each room's comes by itself. `hombi dashboard put` makes one."
     table(("PAGE", "NAME", "ROOM", "TILES"), rows, empty, ("TILES",))
 
@@ -48,13 +51,13 @@ def list_(json: Json = False) -> None:
 def show(dashboard: Page, json: Json = False) -> None:
     """Show what is on a page now; with --json, as a file for `hombi dashboard put`."""
     with hub() as h:
-        found = h.dashboards.get(dashboard)
+        result = h.dashboards.get(dashboard)
         known = {e.entity: e for e in h.entities.list()}
     if json:
-        as_json([found.as_dict()])
+        as_json([result.as_dict()])
         return
-    out.print(bold(found.title))
-    for tile in found.tiles:
+    out.print(bold(result.title))
+    for tile in result.tiles:
         for line in _lines(tile, known):
             out.print(*line)
 
@@ -86,8 +89,8 @@ def put(
         there = any(one.dashboard == dashboard for one in h.dashboards.list())
         if not there and not dashboard.startswith("room-"):
             dashboard = h.dashboards.add(dashboard.replace("-", " ").capitalize()).dashboard
-        found = h.dashboards.arrange(dashboard, tiles, title=name)
-    said(json, [found], bold(found.dashboard), "has", counted(len(found.tiles), "tile"), "now")
+        result = h.dashboards.arrange(dashboard, tiles, title=name)
+    said(json, [result], bold(result.dashboard), "has", counted(len(result.tiles), "tile"), "now")
 
 
 def _read(file: BinaryIO) -> list[TileRequest]:

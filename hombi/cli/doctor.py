@@ -41,7 +41,7 @@ def check(
     except ConfigError as error:
         if not error.mistakes:
             err.print(str(error), style="red")
-        found = [
+        result = [
             Mistake(
                 line=m.place.line,
                 column=m.place.column,
@@ -51,7 +51,7 @@ def check(
             )
             for m in error.mistakes
         ]
-        mistakes(found, str(path))
+        mistakes(result, str(path))
         raise typer.Exit(SAID_NO) from error
     out.print(
         f"{path} is in order: {said}."
@@ -74,11 +74,11 @@ def _check_environment() -> None:
 def doctor(json: Json = False) -> None:
     """Check every part of the hub, and say what to do."""
     with hub() as h:
-        found = h.doctor()
+        checks = h.doctor()
     if json:
-        as_json(c.as_dict() for c in found)
+        as_json(c.as_dict() for c in checks)
     else:
-        for one in found:
+        for one in checks:
             sign, style = _SIGNS[one.state]
             line = Text(f"{sign} ", style=style)
             line.append(one.part, style="bold")
@@ -86,5 +86,5 @@ def doctor(json: Json = False) -> None:
             out.print(line)
             if one.advice:
                 out.print(Text(f"    {one.advice}", style=style))
-    if any(c.state == "fault" for c in found):
+    if any(c.state == "fault" for c in checks):
         raise typer.Exit(SAID_NO)

@@ -103,7 +103,7 @@ def counted(number: int, what: str) -> str:
 def said(json: bool, things: Iterable[Shape], *words: str | Text) -> None:
     """What came of a command: the things themselves for programs, else in words."""
     if json:
-        as_json(one.as_dict() for one in things)
+        as_json(thing.as_dict() for thing in things)
     else:
         out.print(*words)
 
@@ -211,14 +211,14 @@ def blocks(
 def mistakes(found: Sequence[Mistake], name: str) -> None:
     """Every mistake with its line, a caret under its column, and what to do; unbroken,
     for editors that read it."""
-    for one in found:
-        what = f"{name}:{one.line}:{one.column}: {one.what}"
+    for mistake in found:
+        what = f"{name}:{mistake.line}:{mistake.column}: {mistake.what}"
         err.print(Text(what, style="red"), soft_wrap=True)
-        if one.source_line:
-            err.print(Text(f"    {one.source_line}"), soft_wrap=True)
-            err.print(Text("    " + " " * (one.column - 1) + "^", style="red"))
-        if one.hint:
-            err.print(Text(f"    {one.hint}"), soft_wrap=True)
+        if mistake.source_line:
+            err.print(Text(f"    {mistake.source_line}"), soft_wrap=True)
+            err.print(Text("    " + " " * (mistake.column - 1) + "^", style="red"))
+        if mistake.hint:
+            err.print(Text(f"    {mistake.hint}"), soft_wrap=True)
 
 
 def journal_line(entry: JournalEntry) -> Text:

@@ -36,20 +36,20 @@ def list_(room: Room = None, node: Node = None, kind: Kind = None, json: Json = 
 def listed(room: str | None, node: str | None, kind: str | None, *, json: bool, now: bool) -> None:
     """Entities as they are `now`, or what they are."""
     with hub() as h:
-        found = h.entities.list(room=room, node=node, kind=kind)
-        about = {e.node for e in found}
+        entities = h.entities.list(room=room, node=node, kind=kind)
+        about = {e.node for e in entities}
         shut = [n for n in h.nodes.list() if n.shut_out and n.node in about] if now else []
     if now:
-        found = [e for e in found if not e.hidden]
+        entities = [e for e in entities if not e.hidden]
     if json:
-        as_json(e.as_dict() for e in found)
+        as_json(e.as_dict() for e in entities)
         return
-    found.sort(key=lambda e: (e.room or "~", e.entity))
+    entities.sort(key=lambda e: (e.room or "~", e.entity))
     headings: tuple[str, ...] = ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "")
-    rows: list[tuple[str | Text, ...]] = [_about(e) for e in found]
+    rows: list[tuple[str | Text, ...]] = [_about(e) for e in entities]
     if now:
         headings = ("ROOM", "ENTITY", "VALUE", "HEARD")
-        rows = [(e.room or "–", e.entity, value(e), ago(e.heard_at)) for e in found]
+        rows = [(e.room or "–", e.entity, value(e), ago(e.heard_at)) for e in entities]
     empty = "There is nothing to see yet. `hombi pair` lets a node in."
     table(headings, rows, empty, ("VALUE", "HEARD"))
     for one in shut:
@@ -66,24 +66,24 @@ def _about(e: Entity) -> tuple[str | Text, ...]:
 def show(entity: Address, json: Json = False) -> None:
     """Show one entity: its value, its source, and the automations that watch it."""
     with hub() as h:
-        found = h.entities.get(entity)
+        detail = h.entities.get(entity)
     if json:
-        as_json([found.as_dict()])
+        as_json([detail.as_dict()])
         return
-    out.print(bold(found.spoken), value(found))
-    said = found.converted and found.raw is not None
-    sent = f" ({found.raw:g} {found.wire_unit})" if said else ""
+    out.print(bold(detail.spoken), value(detail))
+    said = detail.converted and detail.raw is not None
+    sent = f" ({detail.raw:g} {detail.wire_unit})" if said else ""
     rows = [
-        ("address", found.entity),
-        ("kind", found.kind + (f", in {found.unit}" if found.unit else "")),
-        ("node", f"{found.node}, over {found.link}" if found.node else "none"),
-        ("room", found.room or "none"),
-        ("sent as", f"{found.wire_name}{sent}" if found.node else ""),
-        ("computed", _computed(found)),
-        ("picked from", found.picked),
-        ("believed", f"from {found.low:g} to {found.high:g} {found.unit}".rstrip()),
-        ("heard", f"{ago(found.heard_at)} ago" if found.heard_at else "never"),
-        ("watched by", ", ".join(one.automation for one in found.watchers)),
+        ("address", detail.entity),
+        ("kind", detail.kind + (f", in {detail.unit}" if detail.unit else "")),
+        ("node", f"{detail.node}, over {detail.link}" if detail.node else "none"),
+        ("room", detail.room or "none"),
+        ("sent as", f"{detail.wire_name}{sent}" if detail.node else ""),
+        ("computed", _computed(detail)),
+        ("picked from", detail.picked),
+        ("believed", f"from {detail.low:g} to {detail.high:g} {detail.unit}".rstrip()),
+        ("heard", f"{ago(detail.heard_at)} ago" if detail.heard_at else "never"),
+        ("watched by", ", ".join(watcher.automation for watcher in detail.watchers)),
     ]
     table(("ENTITY", ""), [row for row in rows if row[1]], "")
 
@@ -107,8 +107,8 @@ def rename(
 ) -> None:
     """Rename an entity; its address stays."""
     with hub() as h:
-        found = h.entities.rename(entity_called(h, entity), title)
-    said(json, [found], f"{found.entity} is now called {found.title}")
+        result = h.entities.rename(entity_called(h, entity), title)
+    said(json, [result], f"{result.entity} is now called {result.title}")
 
 
 @app.command()
@@ -119,8 +119,8 @@ def hide(
 ) -> None:
     """Hide an entity in its room, or show it again. It goes on recording."""
     with hub() as h:
-        found = h.entities.hide(entity_called(h, entity), not again)
-    said(json, [found], f"{found.entity} is {'hidden' if found.hidden else 'shown'}")
+        result = h.entities.hide(entity_called(h, entity), not again)
+    said(json, [result], f"{result.entity} is {'hidden' if result.hidden else 'shown'}")
 
 
 @app.command()
@@ -140,8 +140,8 @@ def see(
 ) -> None:
     """Say how an entity is shown, and how long its readings are kept."""
     with hub() as h:
-        found = h.entities.see(entity_called(h, entity), unit=unit, decimals=decimals, keep=keep)
-    said(json, [found], f"{found.entity} is {found.shown or 'not heard yet'}")
+        result = h.entities.see(entity_called(h, entity), unit=unit, decimals=decimals, keep=keep)
+    said(json, [result], f"{result.entity} is {result.shown or 'not heard yet'}")
 
 
 @app.command()
@@ -158,8 +158,8 @@ def kind(
 ) -> None:
     """Change an entity's kind from now on; its history keeps the old kind."""
     with hub() as h:
-        found = h.entities.change_kind(entity_called(h, entity), kind, unit)
-    said(json, [found], f"{found.entity} is now of kind {found.kind}")
+        result = h.entities.change_kind(entity_called(h, entity), kind, unit)
+    said(json, [result], f"{result.entity} is now of kind {result.kind}")
 
 
 @app.command()

@@ -43,8 +43,8 @@ class _Both:
 
 
 def _both(h: Hub, folder: Path) -> _Both:
-    kept = {one.automation: one.text for one in h.automations.list()}
-    return _Both(kept, {one.stem: read_text(one) for one in sorted(folder.glob("*.toml"))})
+    kept = {automation.automation: automation.text for automation in h.automations.list()}
+    return _Both(kept, {path.stem: read_text(path) for path in sorted(folder.glob("*.toml"))})
 
 
 def pull(folder: Folder, json: Json = False) -> None:

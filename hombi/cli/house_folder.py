@@ -63,13 +63,16 @@ def diff(folder: Folder, json: Json = False) -> None:
     """Show how the house in a folder differs from the hub's. What the folder has no
     file of is left out."""
     with hub() as h, _said():
-        found = list(differences(h, folder))
+        result = list(differences(h, folder))
     if json:
-        as_json(_counted(found))
+        as_json(_counted(result))
         return
     same = True
-    for one in found:
-        before, after = one.part.files(one.kept), one.part.files(one.wanted)
+    for difference in result:
+        before, after = (
+            difference.part.files(difference.kept),
+            difference.part.files(difference.wanted),
+        )
         for name in sorted(before.keys() | after.keys()):
             old, new = (texts.get(name, "").splitlines(keepends=True) for texts in (before, after))
             for line in difflib.unified_diff(old, new, f"hub/{name}", f"folder/{name}"):
@@ -91,15 +94,21 @@ def push(
     one, nothing is changed. A node is never added: it must be paired."""
     done: list[str] = []
     with hub() as h, _said():
-        found = list(differences(h, folder))
-        _check(h, found, folder)
+        result = list(differences(h, folder))
+        _check(h, result, folder)
         problems: list[str] = []
         absent: set[str] = set()
-        for one in reversed(found) if remove else ():
-            _each(one.gone, partial(_removed, h, one), done, problems, absent)
-        for one in found:
-            _each([*one.new, *one.changed], partial(_put, h, one), done, problems, absent)
-            one.part.settle(h, one.wanted)
+        for difference in reversed(result) if remove else ():
+            _each(difference.gone, partial(_removed, h, difference), done, problems, absent)
+        for difference in result:
+            _each(
+                [*difference.new, *difference.changed],
+                partial(_put, h, difference),
+                done,
+                problems,
+                absent,
+            )
+            difference.part.settle(h, difference.wanted)
     if absent:
         named = ", ".join(sorted(absent))
         problems.insert(0, f"not in this house yet: {named}; pair them, and push again")
@@ -128,13 +137,13 @@ def _said() -> Iterator[None]:
 def _check(h: Hub, found: list[Difference], folder: Path) -> None:
     """Say every mistake of the texts. Where the same push brings what they may name,
     each is checked when its turn comes."""
-    brings = any(one.new for one in found if one.part.what != "automation")
+    brings = any(difference.new for difference in found if difference.part.what != "automation")
     wrong = False
-    for one in found if not brings else ():
-        for name in [*one.new, *one.changed]:
-            if said := one.part.sound(h, one.wanted[name]):
+    for difference in found if not brings else ():
+        for name in [*difference.new, *difference.changed]:
+            if said := difference.part.sound(h, difference.wanted[name]):
                 wrong = True
-                mistakes(said, str(folder / one.part.file / f"{name}.toml"))
+                mistakes(said, str(folder / difference.part.file / f"{name}.toml"))
     if wrong:
         raise FileError("Nothing was changed.")
 
@@ -183,10 +192,10 @@ def _removed(h: Hub, one: Difference, name: str) -> str:
 def _counted(found: list[Difference]) -> list[dict[str, object]]:
     return [
         {
-            "part": one.part.what,
-            "changed": one.changed,
-            "only_in_folder": one.new,
-            "only_in_hub": one.gone,
+            "part": difference.part.what,
+            "changed": difference.changed,
+            "only_in_folder": difference.new,
+            "only_in_hub": difference.gone,
         }
-        for one in found
+        for difference in found
     ]

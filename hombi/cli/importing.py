@@ -49,10 +49,10 @@ def import_(
             out.print(f"Import {take_back} of {address} is taken back.")
             return
         if file is None:
-            found = h.entities.imports(address)
-            rows = [(str(o.number), o.file, o.unit, clock(o.made_at)) for o in found]
+            imports = h.entities.imports(address)
+            rows = [(str(o.number), o.file, o.unit, clock(o.made_at)) for o in imports]
             if json:
-                as_json(one.as_dict() for one in found)
+                as_json(one.as_dict() for one in imports)
             else:
                 table(("IMPORT", "FILE", "UNIT", "MADE"), rows, "Nothing was imported.")
             return
@@ -89,8 +89,8 @@ def _draw(plan: ImportPlan) -> None:
     ):
         if count:
             out.print(Text(f"! {count} {why}, and are left out.", style="yellow"))
-    for one in plan.mistakes:
-        out.print(f"  line {one.line}: {one.what}")
+    for mistake in plan.mistakes:
+        out.print(f"  line {mistake.line}: {mistake.what}")
     if plan.number is not None:
         out.print(f"`hombi import {plan.entity} --take-back {plan.number}` takes it back.")
     elif not plan.applied and plan.taken:

@@ -34,7 +34,7 @@ def journal(
     """What happened, in order, the latest last."""
     with hub() as h:
         HouseTime.of(h)
-        found = list(
+        entries = list(
             islice(
                 h.journal(
                     event=event, node=node, automation=automation, page_size=min(number, 500)
@@ -42,13 +42,13 @@ def journal(
                 number,
             )
         )
-        found.reverse()
+        entries.reverse()
         if json:
-            as_json(e.as_dict() for e in found)
+            as_json(e.as_dict() for e in entries)
         else:
-            for entry in found:
+            for entry in entries:
                 out.print(journal_line(entry), soft_wrap=True)
-            if not found:
+            if not entries:
                 out.print("No events of this kind.")
         if not follow:
             return

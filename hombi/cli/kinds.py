@@ -10,11 +10,11 @@ from hombi.client import KindOfEntity
 def kinds(json: Json = False) -> None:
     """The kinds of values there are: their units or words, and what nodes call them."""
     with hub() as h:
-        found = h.kinds()
+        entities = h.kinds()
     if json:
-        as_json(k.as_dict() for k in found)
+        as_json(k.as_dict() for k in entities)
         return
-    rows = [(k.kind, k.title, _said_in(k), _believed(k), ", ".join(k.called)) for k in found]
+    rows = [(k.kind, k.title, _said_in(k), _believed(k), ", ".join(k.called)) for k in entities]
     table(("KIND", "NAME", "UNITS OR WORDS", "BELIEVED", "NODES ALSO CALL IT"), rows, "")
 
 

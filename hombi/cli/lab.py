@@ -34,17 +34,17 @@ def _ask(method: str, path: str) -> Any:
 @app.command()
 def nodes(json: Json = False) -> None:
     """The radio nodes, and how they are."""
-    found = _ask("GET", "/radio")
+    result = _ask("GET", "/radio")
     if json:
-        as_json(found)
+        as_json(result)
         return
-    rows = [(n["node"], n["title"], n["link"], n["state"]) for n in found]
+    rows = [(n["node"], n["title"], n["link"], n["state"]) for n in result]
     table(("NODE", "NAME", "LINK", "STATE"), rows, "No radio nodes.")
 
 
 def _do(node: str, what: str) -> None:
-    found = _ask("POST", f"/radio/{node}/{what}")
-    out.print(f"{found['title']}: {found['state']}")
+    result = _ask("POST", f"/radio/{node}/{what}")
+    out.print(f"{result['title']}: {result['state']}")
 
 
 @app.command()

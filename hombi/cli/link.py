@@ -25,11 +25,11 @@ PAYLOAD_SHOWN = 200
 def list_(json: Json = False) -> None:
     """The links, and where each of them listens."""
     with hub() as h:
-        found = h.house().links
+        links = h.house().links
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(link.as_dict() for link in links)
         return
-    table(("LINK", "LISTENS"), [(one.link, one.listening) for one in found], "No links.")
+    table(("LINK", "LISTENS"), [(link.link, link.listening) for link in links], "No links.")
 
 
 @app.command()
@@ -61,15 +61,15 @@ def messages(
     over Zigbee and Bluetooth."""
     with hub() as h, contextlib.suppress(KeyboardInterrupt):
         HouseTime.of(h)
-        found = h.messages.list(
+        result = h.messages.list(
             via=via, topic=topic, node=node, text=text, limit=limit, each_topic=each
         )[::-1]
         if json and not follow:
-            as_json(m.as_dict() for m in found)
+            as_json(m.as_dict() for m in result)
             return
-        if not found and not follow:
+        if not result and not follow:
             out.print("No message matches yet. `--follow` waits for one.")
-        for message in found:
+        for message in result:
             _show(message, json)
         if follow:
             for batch in h.messages.follow(via=via, topic=topic, node=node, text=text):
@@ -96,17 +96,19 @@ def _show(message: Message, json: bool) -> None:
 def stick(json: Json = False) -> None:
     """The stick, its firmware and its network."""
     with hub() as h:
-        found = h.zigbee.info()
+        zigbee = h.zigbee.info()
     if json:
-        as_json([found.as_dict()])
+        as_json([zigbee.as_dict()])
         return
-    pan = "" if found.pan_id is None else f"0x{found.pan_id:04X}, extended {found.extended_pan_id}"
+    pan = (
+        "" if zigbee.pan_id is None else f"0x{zigbee.pan_id:04X}, extended {zigbee.extended_pan_id}"
+    )
     rows = [
-        ("stick", found.port or "none is set"),
-        ("state", found.text),
+        ("stick", zigbee.port or "none is set"),
+        ("state", zigbee.text),
         ("network", pan),
-        ("own address", found.ieee),
-        ("nodes", str(found.nodes)),
+        ("own address", zigbee.ieee),
+        ("nodes", str(zigbee.nodes)),
     ]
     table(("ZIGBEE", ""), [row for row in rows if row[1]], "")
 

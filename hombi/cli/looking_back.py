@@ -71,11 +71,11 @@ def replay(
         until = until or round(time.time() * 1000)
         since = since if since is not None else until - SPAN_MS[span]
         text, name = _text_of(h, what)
-        found = h.automations.replay(text, start=since, end=until, limit=limit, automation=name)
+        result = h.automations.replay(text, start=since, end=until, limit=limit, automation=name)
     if json:
-        as_json([found.as_dict()])
+        as_json([result.as_dict()])
     else:
-        _told(found)
+        _told(result)
 
 
 def _told(found: Replay) -> None:
@@ -92,12 +92,12 @@ def _told(found: Replay) -> None:
         out.print(f"{counted(found.short, 'time')} it did not hold long enough.")
     if found.lived is not None:
         out.print(f"The one on duty started {counted(len(found.lived), 'time')} in this span.")
-    for one in found.effects:
-        out.print(f"  {one.text}: {counted(one.times, 'time')}")
+    for effect in found.effects:
+        out.print(f"  {effect.text}: {counted(effect.times, 'time')}")
     for line in found.advice:
         out.print(Text(f"! {line}", style="yellow"))
     if found.limits:
-        near = ", ".join(f"{one.limit} about {one.a_week:g}" for one in found.limits)
+        near = ", ".join(f"{limit.limit} about {limit.a_week:g}" for limit in found.limits)
         out.print(f"Starts a week with other limits: {near}.")
     for edge in found.edges[-MOST_SHOWN:]:
         out.print(f"{clock(edge.at, SHOWN)}  {_EDGES[edge.edge]}: {edge.text}")
@@ -117,21 +117,21 @@ def why(
     it said."""
     with hub() as h:
         zone = HouseTime.of(h)
-        found = h.automations.why(automation, moment_in(at, zone) if at else None)
+        account = h.automations.why(automation, moment_in(at, zone) if at else None)
     if json:
-        as_json([found.as_dict()])
+        as_json([account.as_dict()])
         return
-    out.print(bold(found.sentence))
-    for line in found.lines:
+    out.print(bold(account.sentence))
+    for line in account.lines:
         sign, style = {True: ("yes", "green"), False: ("no", "red"), None: ("", "dim")}[line.holds]
         out.print(Text(f"{sign:>4}  ", style=style) + Text(line.text))
-    if found.edge:
+    if account.edge:
         out.print()
-        out.print(Text(f"{found.edge}{':' if found.done else '; nothing was done.'}"))
-    for one in found.done:
-        sign, style = {True: ("done", "green"), False: ("no", "red"), None: ("", "dim")}[one.done]
-        after = f"{one.took_ms / 1000:.1f} s" if one.took_ms < MINUTE_MS else length(one.took_ms)
-        out.print(Text(f"{sign:>4}  ", style=style) + Text(f"{one.text} (after {after})"))
+        out.print(Text(f"{account.edge}{':' if account.done else '; nothing was done.'}"))
+    for done in account.done:
+        sign, style = {True: ("done", "green"), False: ("no", "red"), None: ("", "dim")}[done.done]
+        after = f"{done.took_ms / 1000:.1f} s" if done.took_ms < MINUTE_MS else length(done.took_ms)
+        out.print(Text(f"{sign:>4}  ", style=style) + Text(f"{done.text} (after {after})"))
 
 
 def rehearse(
@@ -157,19 +157,19 @@ def rehearse(
         zone = HouseTime.of(h)
         text, _ = _text_of(h, what)
         begin = moment_in(at, zone) if at else 0
-        pretended = [_pretended(one) for one in values]
-        found = h.automations.rehearse(text, pretended, lasts=lasts, at=begin)
+        pretended = [_pretended(value) for value in values]
+        rehearsal = h.automations.rehearse(text, pretended, lasts=lasts, at=begin)
     if json:
-        as_json([found.as_dict()])
+        as_json([rehearsal.as_dict()])
         return
-    out.print(found.sentence)
-    for step in found.steps:
+    out.print(rehearsal.sentence)
+    for step in rehearsal.steps:
         word = _EDGES.get(step.edge, "then")
         when = "at once" if step.after_ms < 1000 else f"after {length(step.after_ms)}"
         out.print(bold(f"{when} ({clock(step.at, '%H:%M')})"), f"{word}: {step.text}".rstrip(": "))
         for effect in step.effects:
             out.print(f"  {effect}")
-    if not found.steps:
+    if not rehearsal.steps:
         out.print("Nothing happens.")
 
 

@@ -42,13 +42,13 @@ def list_(json: Json = False) -> None:
     """Everybody who can sign in."""
     with hub() as h:
         HouseTime.of(h)
-        found = h.members.list()
+        members = h.members.list()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(member.as_dict() for member in members)
         return
     rows = [
-        (one.username, one.role, _sees(one), ago(one.last) if one.last else "never")
-        for one in found
+        (member.username, member.role, _sees(member), ago(member.last) if member.last else "never")
+        for member in members
     ]
     table(("NAME", "IS", "SEES", "SIGNED IN"), rows, "Nobody owns this hub yet.")
 
@@ -87,18 +87,20 @@ def invitations(json: Json = False) -> None:
     """Invitations and links for a new password that nobody has used yet."""
     with hub() as h:
         HouseTime.of(h)
-        found = h.members.invitations()
+        result = h.members.invitations()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(invitation.as_dict() for invitation in result)
         return
     rows = [
         (
-            str(one.number),
-            f"new password for {one.person}" if one.person else _invited_as(one),
-            one.by or "the command line",
-            ago(one.made_at),
+            str(invitation.number),
+            f"new password for {invitation.person}"
+            if invitation.person
+            else _invited_as(invitation),
+            invitation.by or "the command line",
+            ago(invitation.made_at),
         )
-        for one in found
+        for invitation in result
     ]
     table(("NUMBER", "FOR", "MADE BY", "MADE"), rows, "No invitation is open.")
 

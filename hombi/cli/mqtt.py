@@ -27,11 +27,11 @@ Name = Annotated[str, typer.Argument(help="The account's name; it signs in with 
 def list_(json: Json = False) -> None:
     """The MQTT accounts, and what they may do."""
     with hub() as h:
-        found = h.tools.list()
+        tools = h.tools.list()
     if json:
-        as_json(t.as_dict() for t in found)
+        as_json(t.as_dict() for t in tools)
         return
-    rows = [(t.tool, ", ".join(t.publish), ", ".join(t.subscribe), ago(t.added_at)) for t in found]
+    rows = [(t.tool, ", ".join(t.publish), ", ".join(t.subscribe), ago(t.added_at)) for t in tools]
     table(
         ("ACCOUNT", "MAY PUBLISH", "MAY SUBSCRIBE TO", "ADDED"),
         rows,

@@ -24,11 +24,11 @@ Address = Annotated[str, typer.Argument(help="The node.", autocompletion=complet
 def list_(json: Json = False) -> None:
     """List the nodes: where they are, and when they were last heard."""
     with hub() as h:
-        found = h.nodes.list()
+        nodes = h.nodes.list()
     if json:
-        as_json(n.as_dict() for n in found)
+        as_json(n.as_dict() for n in nodes)
         return
-    rows = [(n.node, n.title, n.link, n.room or "–", _state(n), ago(n.heard_at)) for n in found]
+    rows = [(n.node, n.title, n.link, n.room or "–", _state(n), ago(n.heard_at)) for n in nodes]
     empty = "No node is in the house yet. `hombi pair` opens the pairing window."
     table(("NODE", "NAME", "LINK", "ROOM", "STATE", "HEARD"), rows, empty, ("HEARD",))
 
@@ -49,9 +49,9 @@ def _state(node: Node) -> str:
 def show(node: Address, json: Json = False) -> None:
     """Show one node: what it is, its state, and its values."""
     with hub() as h:
-        found = h.nodes.get(node)
+        result = h.nodes.get(node)
     if json:
-        as_json([found.as_dict()])
+        as_json([result.as_dict()])
         return
     ways = {
         "senml": "by itself, as SenML",
@@ -60,22 +60,22 @@ def show(node: Address, json: Json = False) -> None:
         "paired": "over a radio of its own",
     }
     rows = [
-        ("address", found.node),
-        ("room", found.room or "none"),
-        ("link", f"{found.link}, {ways[found.way]}"),
-        ("state", f"{_state(found)}, heard {ago(found.heard_at)} ago"),
-        ("make", found.make),
-        ("at", found.url),
-        ("refuses", found.shut_out and f"the hub: {found.shut_out}"),
-        ("clock", found.clock),
-        ("refused", str(found.refused) if found.refused else ""),
-        ("entities", ", ".join(found.entities)),
-        ("settings", ", ".join(one.name for one in found.settings)),
-        ("actions", ", ".join(one.name for one in found.actions)),
-        *(("left out", text) for text in found.left_out),
-        *(("unit", f"{text}, with `hombi entity kind`") for text in found.unit_notes),
+        ("address", result.node),
+        ("room", result.room or "none"),
+        ("link", f"{result.link}, {ways[result.way]}"),
+        ("state", f"{_state(result)}, heard {ago(result.heard_at)} ago"),
+        ("make", result.make),
+        ("at", result.url),
+        ("refuses", result.shut_out and f"the hub: {result.shut_out}"),
+        ("clock", result.clock),
+        ("refused", str(result.refused) if result.refused else ""),
+        ("entities", ", ".join(result.entities)),
+        ("settings", ", ".join(setting.name for setting in result.settings)),
+        ("actions", ", ".join(action.name for action in result.actions)),
+        *(("left out", text) for text in result.left_out),
+        *(("unit", f"{text}, with `hombi entity kind`") for text in result.unit_notes),
     ]
-    table((found.title.upper(), ""), [row for row in rows if row[1]], "")
+    table((result.title.upper(), ""), [row for row in rows if row[1]], "")
 
 
 @app.command()
@@ -86,8 +86,8 @@ def rename(
 ) -> None:
     """Rename a node; its address stays."""
     with hub() as h:
-        found = h.nodes.rename(node, title)
-    said(json, [found], f"{found.node} is now called {found.title}")
+        result = h.nodes.rename(node, title)
+    said(json, [result], f"{result.node} is now called {result.title}")
 
 
 @app.command()
@@ -104,8 +104,8 @@ def move(
 ) -> None:
     """Put a node into another room."""
     with hub() as h:
-        found = h.nodes.move(node, room)
-    said(json, [found], f"{found.node} is in {found.room or 'no room'}")
+        result = h.nodes.move(node, room)
+    said(json, [result], f"{result.node} is in {result.room or 'no room'}")
 
 
 @app.command()
@@ -142,11 +142,11 @@ def settings(
             changed = next(s for s in has if _means(name, s))
             said(json, [changed], f"{changed.title} is {_told(changed)}")
             return
-        found = [s for s in h.nodes.settings(node) if name is None or _means(name, s)]
+        result = [s for s in h.nodes.settings(node) if name is None or _means(name, s)]
     if json:
-        as_json(s.as_dict() for s in found)
+        as_json(s.as_dict() for s in result)
         return
-    rows = [(s.name, s.title, _told(s), _allowed(s)) for s in found]
+    rows = [(s.name, s.title, _told(s), _allowed(s)) for s in result]
     table(("SETTING", "NAME", "IS", "CAN BE"), rows, f"{node} has no settings of its own.", ("IS",))
 
 
@@ -218,8 +218,8 @@ def secret(
     """Give the hub another secret for a node that asks for one. It is tried first."""
     with hub() as h:
         given = secret or Prompt.ask("Its secret", password=True)
-        found = h.nodes.change_secret(node, given)
-    said(json, [found], f"{found.title} accepts the secret.")
+        result = h.nodes.change_secret(node, given)
+    said(json, [result], f"{result.title} accepts the secret.")
 
 
 @app.command()
@@ -375,14 +375,14 @@ def setup_code(
 def _thing(h: Hub, named: str) -> str:
     if ":" in named:
         return named
-    found = [a for a in h.pairing.arrivals() if named in (a.id, a.title)]
-    if len(found) != 1:
+    arrivals = [a for a in h.pairing.arrivals() if named in (a.id, a.title)]
+    if len(arrivals) != 1:
         err.print(
             f"no arrival is called {named}; give the id in the node's description, like urn:uuid:…",
             style="red",
         )
         raise typer.Exit(SAID_NO)
-    return found[0].thing
+    return arrivals[0].thing
 
 
 @app.command()
@@ -406,14 +406,14 @@ def profile(
     """
     with hub() as h, words(str(file)):
         if file is None:
-            found = h.nodes.profile(node)
-            print(found.text, end="")
+            result = h.nodes.profile(node)
+            print(result.text, end="")
             left = (
-                f"{found.unnamed} without a name"
-                if found.unnamed
+                f"{result.unnamed} without a name"
+                if result.unnamed
                 else "all that it says has a name"
             )
-            err.print(f"# {left}; the house keeps it in {found.path}", style="dim", soft_wrap=True)
+            err.print(f"# {left}; the house keeps it in {result.path}", style="dim", soft_wrap=True)
             return
-        found = h.nodes.put_profile(node, file.read_text())
-    out.print(f"Saved in {found.path}. The hub uses it now.")
+        result = h.nodes.put_profile(node, file.read_text())
+    out.print(f"Saved in {result.path}. The hub uses it now.")

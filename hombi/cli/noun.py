@@ -15,9 +15,9 @@ class Exampled(TyperCommand):
         from hombi.cli.examples import EXAMPLES  # noqa: PLC0415
 
         path = ctx.command_path.partition(" ")[2]
-        if found := EXAMPLES.get(path):
+        if example := EXAMPLES.get(path):
             with formatter.section("Examples"):
-                for line in found:
+                for line in example:
                     formatter.write(f"  {line}\n")  # whole, to be copied
 
 

@@ -76,19 +76,21 @@ def _told(arrival: Arrival) -> tuple[str, str]:
 def arrivals(json: Json = False) -> None:
     """The nodes that were heard and are not let in yet."""
     with hub() as h:
-        found = h.pairing.arrivals()
+        result = h.pairing.arrivals()
     if json:
-        as_json(a.as_dict() for a in found)
+        as_json(a.as_dict() for a in result)
         return
-    rows = [(a.id, a.title, a.link, _has(a), a.progress or a.state, ago(a.heard_at)) for a in found]
+    rows = [
+        (a.id, a.title, a.link, _has(a), a.progress or a.state, ago(a.heard_at)) for a in result
+    ]
     table(
         ("ARRIVAL", "NAME", "LINK", "HAS", "STATE", "HEARD"),
         rows,
         "No node waits to be let in. `hombi pair` opens the pairing window.",
         ("HEARD",),
     )
-    titles = [arrival.title.casefold() for arrival in found]
-    for arrival in found:
+    titles = [arrival.title.casefold() for arrival in result]
+    for arrival in result:
         if titles.count(arrival.title.casefold()) > 1:
             at = ", ".join(filter(None, (arrival.thing, arrival.url or arrival.sender)))
             out.print(f"{arrival.id}: {at}", style="yellow")
@@ -162,27 +164,27 @@ def admit(
     when it was found."""
     with hub() as h:
         word = arrival.casefold()
-        found = [a for a in h.pairing.arrivals() if word in (a.id, a.title.casefold())]
+        result = [a for a in h.pairing.arrivals() if word in (a.id, a.title.casefold())]
         if (
-            len(found) > 1
-            and len({a.thing for a in found}) == 1
-            and all(a.needs_code for a in found)
+            len(result) > 1
+            and len({a.thing for a in result}) == 1
+            and all(a.needs_code for a in result)
         ):
-            found = found[
+            result = result[
                 :1
             ]  # of those that say they are the same node, the setup code picks the right one
-        if len(found) != 1:
+        if len(result) != 1:
             err.print(
-                f"{'no' if not found else 'more than one'} arrival is called {arrival}; "
+                f"{'no' if not result else 'more than one'} arrival is called {arrival}; "
                 f"`hombi arrivals` lists them",
                 style="red",
             )
             raise typer.Exit(SAID_NO)
         if turn_away:
-            h.pairing.turn_away(found[0].id)
-            said(json, found, f"{found[0].title} was turned away.")
+            h.pairing.turn_away(result[0].id)
+            said(json, result, f"{result[0].title} was turned away.")
             return
-        arriving = found[0]
+        arriving = result[0]
         if arriving.needs_code and code is None:
             code = Prompt.ask("Setup code")
         if arriving.asks and secret is None:

@@ -22,18 +22,18 @@ Who = Annotated[
 def list_(json: Json = False) -> None:
     """Everybody, and who is home."""
     with hub() as h:
-        found = h.people.list()
+        presences = h.people.list()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(presence.as_dict() for presence in presences)
         return
     rows = [
         (
-            one.person,
-            "not said yet" if one.home is None else "home" if one.home else "away",
-            clock(one.since, "%d %b %H:%M") if one.since else "",
-            ", ".join(one.follows) or "their word",
+            presence.person,
+            "not said yet" if presence.home is None else "home" if presence.home else "away",
+            clock(presence.since, "%d %b %H:%M") if presence.since else "",
+            ", ".join(presence.follows) or "their word",
         )
-        for one in found
+        for presence in presences
     ]
     table(("PERSON", "IS", "SINCE", "TOLD BY"), rows, "There is nobody yet.")
 
@@ -68,7 +68,9 @@ def follow(
 ) -> None:
     """Name the values that tell whether somebody is home."""
     with hub() as h:
-        made = h.people.follow(person, [entity_called(h, one) for one in entities or []], linger)
+        made = h.people.follow(
+            person, [entity_called(h, entity) for entity in entities or []], linger
+        )
     told = ", ".join(made.follows) or "their own word alone"
     said(json, [made], f"Whether {made.person} is home is told by {told}.")
 
@@ -93,7 +95,7 @@ def _say(person: str, json: bool, *, is_home: bool) -> None:
 
 
 def _only_one(h: Hub) -> str:
-    people = [one.person for one in h.people.list()]
+    people = [presence.person for presence in h.people.list()]
     if len(people) != 1:
         which = f"say who: {', '.join(people)}" if people else "there is nobody yet"
         raise typer.BadParameter(which)

@@ -20,7 +20,7 @@ def _poorer(error: UnicodeError) -> tuple[str, int]:
     if not isinstance(error, UnicodeEncodeError):
         raise error
     signs = error.object[error.start : error.end]
-    return "".join(_POORER.get(one, "?") for one in signs), error.end
+    return "".join(_POORER.get(sign, "?") for sign in signs), error.end
 
 
 def take_any_sign() -> None:

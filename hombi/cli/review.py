@@ -36,14 +36,14 @@ def review(
     """Look back over a month or a week: the rooms side by side, and what stands out."""
     with hub() as h:
         HouseTime.of(h)
-        found = h.review(span, on=on)
+        result = h.review(span, on=on)
     if json:
-        as_json([found.as_dict()])
+        as_json([result.as_dict()])
         return
     if as_csv:
-        csv.writer(sys.stdout).writerows(found.rows())
+        csv.writer(sys.stdout).writerows(result.rows())
         return
-    _draw(found)
+    _draw(result)
 
 
 def _draw(found: Review) -> None:
@@ -51,8 +51,8 @@ def _draw(found: Review) -> None:
     out.print(Text(f"{clock(found.start, '%d %b')} to {last}", style="bold"))
     out.print()
     out.print(Text("What stands out", style="bold"))
-    for one in found.findings:
-        out.print(f"· {one.text}.")
+    for finding in found.findings:
+        out.print(f"· {finding.text}.")
     if not found.findings:
         out.print("Nothing.", style="dim")
     for kind in found.kinds:
@@ -60,32 +60,35 @@ def _draw(found: Review) -> None:
         _kind(kind)
     if found.silences:
         out.print()
-        rows = [(one.title, *_silence(one)) for one in found.silences]
+        rows = [(silence.title, *_silence(silence)) for silence in found.silences]
         table(("NODE", "LONGEST SILENCE", "FROM"), rows, "")
     if found.batteries:
         out.print()
-        lines = [(one.spoken, f"{one.percent:.0f} %", *_trend(one)) for one in found.batteries]
+        lines = [
+            (battery.spoken, f"{battery.percent:.0f} %", *_trend(battery))
+            for battery in found.batteries
+        ]
         table(("BATTERY", "NOW", "A WEEK", "LOW ON"), lines, "", ("NOW", "A WEEK"))
 
 
 def _kind(kind: ReviewedKind) -> None:
-    places = [at for one in kind.entities for at in one.day]
+    places = [at for entity in kind.entities for at in entity.day]
     bounds = (min(at.median for at in places), max(at.median for at in places))
     # All lines of a kind have one scale, so that rooms can be compared.
     rows = [
         (
-            one.place + (", outside" if one.outside else ""),
-            *(_shown(number, kind) for number in (one.low, one.mean, one.high)),
+            entity.place + (", outside" if entity.outside else ""),
+            *(_shown(number, kind) for number in (entity.low, entity.mean, entity.high)),
             blocks(
-                [at.hour for at in one.day],
-                [at.median for at in one.day],
+                [at.hour for at in entity.day],
+                [at.median for at in entity.day],
                 (0, HOURS),
                 HOURS,
                 bounds,
             ),
-            "; ".join(f"{b.hours:.0f} h {b.limit}" for b in one.beyond),
+            "; ".join(f"{b.hours:.0f} h {b.limit}" for b in entity.beyond),
         )
-        for one in kind.entities
+        for entity in kind.entities
     ]
     name = kind.title.upper() + (f", {kind.unit}" if kind.unit else "")
     heads = (name, "LOWEST", "MEAN", "HIGHEST", "USUAL DAY, 0 TO 24 H", "BEYOND LIMITS")

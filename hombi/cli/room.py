@@ -79,8 +79,8 @@ def rename(
 ) -> None:
     """Rename a room; its address stays."""
     with hub() as h:
-        found = h.rooms.rename(room, name)
-    said(json, [found], f"{found.room} is now called {found.name}")
+        result = h.rooms.rename(room, name)
+    said(json, [result], f"{result.room} is now called {result.name}")
 
 
 @app.command()
@@ -89,9 +89,9 @@ def move(room: Room, floor: Floor = None, position: Place = None, json: Json = F
     if floor is None and position is None:
         raise typer.BadParameter("say where it goes: --floor, --position, or both")
     with hub() as h:
-        found = h.rooms.move(room, floor=floor, position=position)
-    where = f"{found.name} is on {found.floor}, place {found.position}"
-    said(json, [found], where)
+        result = h.rooms.move(room, floor=floor, position=position)
+    where = f"{result.name} is on {result.floor}, place {result.position}"
+    said(json, [result], where)
 
 
 @app.command()
@@ -110,8 +110,8 @@ def rename_floor(
 ) -> None:
     """Rename a floor."""
     with hub() as h:
-        found = h.floors.rename(floor, name)
-    said(json, [found], f"{floor} is now called {found.name}")
+        result = h.floors.rename(floor, name)
+    said(json, [result], f"{floor} is now called {result.name}")
 
 
 @app.command("move-floor")
@@ -122,8 +122,8 @@ def move_floor(
 ) -> None:
     """Put a floor in another place; the others make room."""
     with hub() as h:
-        found = h.floors.move(floor, position)
-    said(json, [found], f"{found.name} is at place {position}")
+        result = h.floors.move(floor, position)
+    said(json, [result], f"{result.name} is at place {position}")
 
 
 @app.command("remove-floor")

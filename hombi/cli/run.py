@@ -39,8 +39,8 @@ def entity_called(h: Hub, word: str) -> str:
 @contextlib.contextmanager
 def hub() -> Iterator[Hub]:
     """The hub, for one command."""
-    with words(), find_hub().hub() as found:
-        yield found
+    with words(), find_hub().hub() as result:
+        yield result
 
 
 @contextlib.contextmanager

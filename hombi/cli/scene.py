@@ -21,13 +21,13 @@ Name = Annotated[str, typer.Argument(help="The scene.", autocompletion=complete.
 def list_(json: Json = False) -> None:
     """The scenes, and what is in them."""
     with hub() as h:
-        found = h.scenes.list()
+        scenes = h.scenes.list()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(scene.as_dict() for scene in scenes)
         return
     rows = [
-        (one.scene, one.title, ", ".join(f"{s.spoken} {s.shown}" for s in one.states))
-        for one in found
+        (scene.scene, scene.title, ", ".join(f"{s.spoken} {s.shown}" for s in scene.states))
+        for scene in scenes
     ]
     table(
         ("SCENE", "NAME", "STATES"), rows, "There is no scene yet. `hombi scene record` makes one."
@@ -49,8 +49,8 @@ def record(
 ) -> None:
     """Record how some entities are now."""
     with hub() as h:
-        made = h.scenes.record(title, [entity_called(h, one) for one in entities or []])
-    states = ", ".join(f"{one.spoken} {one.shown}" for one in made.states)
+        made = h.scenes.record(title, [entity_called(h, entity) for entity in entities or []])
+    states = ", ".join(f"{state.spoken} {state.shown}" for state in made.states)
     said(json, [made], bold(made.scene), f"is recorded: {states}")
 
 
@@ -58,17 +58,19 @@ def record(
 def recall(name: Name, json: Json = False) -> None:
     """Recall a scene, and wait until its nodes confirm it."""
     with hub() as h:
-        found = h.scenes.recall(name)
-    failed = [one for one in found.commands if one.state != "confirmed"]
+        result = h.scenes.recall(name)
+    failed = [command for command in result.commands if command.state != "confirmed"]
     if json:
-        as_json([found.as_dict()])
+        as_json([result.as_dict()])
     else:
-        out.print(bold(found.scene), "is recalled:", counted(len(found.commands), "entity"))
-        for one in failed:
-            out.print(Text(f"! {one.entity}: {one.problem or one.state}", style="yellow"))
-        for gone in found.gone:
+        out.print(bold(result.scene), "is recalled:", counted(len(result.commands), "entity"))
+        for command in failed:
+            out.print(
+                Text(f"! {command.entity}: {command.problem or command.state}", style="yellow")
+            )
+        for gone in result.gone:
             out.print(Text(f"! {gone} is not there any more", style="yellow"))
-    if failed or found.gone:
+    if failed or result.gone:
         raise typer.Exit(SAID_NO)
 
 

@@ -23,11 +23,14 @@ File = Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="The fil
 def list_(json: Json = False) -> None:
     """The sequences, and their steps."""
     with hub() as h:
-        found = h.sequences.list()
+        sequences = h.sequences.list()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(sequence.as_dict() for sequence in sequences)
         return
-    rows = [(one.sequence, one.sentence or f"cannot run: {one.mistakes[0].what}") for one in found]
+    rows = [
+        (sequence.sequence, sequence.sentence or f"cannot run: {sequence.mistakes[0].what}")
+        for sequence in sequences
+    ]
     table(("SEQUENCE", "STEPS"), rows, "There is none yet. `hombi sequence put FILE` keeps one.")
 
 
@@ -35,14 +38,14 @@ def list_(json: Json = False) -> None:
 def check(file: File, json: Json = False) -> None:
     """Check a text: every mistake with its line and column. Nothing is stored."""
     with hub() as h:
-        found = h.sequences.check(read_text(file))
+        sequence = h.sequences.check(read_text(file))
     if json:
-        as_json([found.as_dict()])
-    elif found.mistakes:
-        mistakes(found.mistakes, str(file))
+        as_json([sequence.as_dict()])
+    elif sequence.mistakes:
+        mistakes(sequence.mistakes, str(file))
     else:
-        out.print(f"{file} is sound: {found.sentence}.")
-    if found.mistakes:
+        out.print(f"{file} is sound: {sequence.sentence}.")
+    if sequence.mistakes:
         raise typer.Exit(SAID_NO)
 
 
@@ -58,11 +61,11 @@ def put(file: File, json: Json = False) -> None:
 def show(name: Name, json: Json = False) -> None:
     """The text, as it was written."""
     with hub() as h:
-        found = h.sequences.get(name)
+        sequence = h.sequences.get(name)
     if json:
-        as_json([found.as_dict()])
+        as_json([sequence.as_dict()])
     else:
-        print(found.text, end="" if found.text.endswith("\n") else "\n")
+        print(sequence.text, end="" if sequence.text.endswith("\n") else "\n")
 
 
 @app.command()

@@ -23,15 +23,15 @@ def _nearest() -> str:
     here = find_hub()
     if here.token is not None:
         return here.url
-    found = hubs_nearby(SEARCH_S)
-    if not found:
+    result = hubs_nearby(SEARCH_S)
+    if not result:
         return here.url
-    if len(found) == 1:
-        return found[0]
-    for number, address in enumerate(found, 1):
+    if len(result) == 1:
+        return result[0]
+    for number, address in enumerate(result, 1):
         out.print(f"{number}  {address}")
-    numbers = [str(number) for number in range(1, len(found) + 1)]
-    return found[int(Prompt.ask("Which hub", choices=numbers)) - 1]
+    numbers = [str(number) for number in range(1, len(result) + 1)]
+    return result[int(Prompt.ask("Which hub", choices=numbers)) - 1]
 
 
 def address_of(text: str) -> str:

@@ -36,50 +36,53 @@ def show(entity: Entity, json: Json = False) -> None:
     """Show the steps of an entity, the plans before, and what would be a beginning."""
     with hub() as h:
         HouseTime.of(h)
-        found = h.conditioning.show(entity_called(h, entity))
+        conditioning = h.conditioning.show(entity_called(h, entity))
     if json:
-        as_json([found.as_dict()])
+        as_json([conditioning.as_dict()])
         return
-    out.print(Text(found.entity, style="bold"), f"in {found.unit}" if found.unit else "")
-    if found.progress is not None:
-        out.print(f"Its past is being made again: {found.progress:.0%}.")
-    for number, words in enumerate(found.words, start=1):
+    out.print(
+        Text(conditioning.entity, style="bold"),
+        f"in {conditioning.unit}" if conditioning.unit else "",
+    )
+    if conditioning.progress is not None:
+        out.print(f"Its past is being made again: {conditioning.progress:.0%}.")
+    for number, words in enumerate(conditioning.words, start=1):
         out.print(Text(f"  {number}. {words}"))
-    if not found.words:
+    if not conditioning.words:
         out.print("  No steps: each value is converted and checked, and kept as it is.")
-    if found.versions:
+    if conditioning.versions:
         rows = [
             (
-                clock(one.made_at, "%d %b %Y %H:%M"),
-                clock(one.since, "%d %b %Y %H:%M") if one.since else "the beginning",
-                one.by,
-                "; ".join(one.words) or "no steps",
+                clock(version.made_at, "%d %b %Y %H:%M"),
+                clock(version.since, "%d %b %Y %H:%M") if version.since else "the beginning",
+                version.by,
+                "; ".join(version.words) or "no steps",
             )
-            for one in found.versions
+            for version in conditioning.versions
         ]
         table(("MADE", "HOLDS FROM", "BY", "STEPS"), rows, "")
-    if not found.words and found.suggested:
-        words = " ".join(f"'{_written(one)}'" for one in found.suggested)
+    if not conditioning.words and conditioning.suggested:
+        words = " ".join(f"'{_written(one)}'" for one in conditioning.suggested)
         out.print("A beginning, from how its values come and flicker:")
-        out.print(Text(f"  hombi steps try {found.entity} {words}"), soft_wrap=True)
+        out.print(Text(f"  hombi steps try {conditioning.entity} {words}"), soft_wrap=True)
 
 
 @app.command(name="steps")
 def steps_(json: Json = False) -> None:
     """List the sorts of steps, and their numbers."""
     with hub() as h:
-        found = h.conditioning.steps()
+        sorts = h.conditioning.steps()
     if json:
-        as_json(one.as_dict() for one in found)
+        as_json(sort.as_dict() for sort in sorts)
         return
     rows = [
         (
-            one.step if not place else "",
+            sort.step if not place else "",
             f"{p.name}={'' if p.default is None else p.default}",
             p.about,
         )
-        for one in found
-        for place, p in enumerate(one.parameters)
+        for sort in sorts
+        for place, p in enumerate(sort.parameters)
     ]
     table(("STEP", "NUMBER", "WHAT IT IS"), rows, "")
 
@@ -102,27 +105,34 @@ def try_(
     with hub() as h:
         wanted = _steps(steps)
         end = round(time.time() * 1000)
-        found = h.conditioning.try_(
+        conditioning = h.conditioning.try_(
             entity_called(h, entity), wanted, start=end - SPAN_MS[span], end=end
         )
     if json:
-        as_json([found.as_dict()])
+        as_json([conditioning.as_dict()])
         return
-    if not found.at:
-        out.print(f"{found.entity} has no readings in the last {span}.")
+    if not conditioning.at:
+        out.print(f"{conditioning.entity} has no readings in the last {span}.")
         return
     width = max(20, out.width - 4)
-    known = [v for v in (*found.plain, *found.made) if v is not None]
+    known = [v for v in (*conditioning.plain, *conditioning.made) if v is not None]
     low, high = min(known, default=0.0), max(known, default=1.0)
-    for name, values in (("without the steps", found.plain), ("with them", found.made)):
+    for name, values in (
+        ("without the steps", conditioning.plain),
+        ("with them", conditioning.made),
+    ):
         out.print(Text(name, style="bold"))
-        out.print(blocks(found.at, values, (found.start, found.end), width, (low, high)))
-    out.print(f"between {low:.2f} and {high:.2f} {found.unit}".rstrip())
-    flicker = [_flicker(values) for values in (found.plain, found.made)]
+        out.print(
+            blocks(
+                conditioning.at, values, (conditioning.start, conditioning.end), width, (low, high)
+            )
+        )
+    out.print(f"between {low:.2f} and {high:.2f} {conditioning.unit}".rstrip())
+    flicker = [_flicker(values) for values in (conditioning.plain, conditioning.made)]
     out.print(f"from one value to the next: {flicker[0]:.3f} without, {flicker[1]:.3f} with")
-    if found.spikes:
-        out.print(f"{found.spikes} of {len(found.at)} values would be bad.")
-    if found.cut:
+    if conditioning.spikes:
+        out.print(f"{conditioning.spikes} of {len(conditioning.at)} values would be bad.")
+    if conditioning.cut:
         out.print("The span has more readings than were tried; the first ones are drawn.")
 
 
@@ -140,18 +150,18 @@ def set_(
     if bool(steps) == none:
         _refuse("Name the steps, like 'linear offset=-0.7'; or none of them, with --none.")
     with hub() as h:
-        found = h.conditioning.set(entity_called(h, entity), _steps(steps), past=past)
-        found = waited(h, found, quiet=json)
-    told(found, json=json, past=past)
+        conditioning = h.conditioning.set(entity_called(h, entity), _steps(steps), past=past)
+        conditioning = waited(h, conditioning, quiet=json)
+    told(conditioning, json=json, past=past)
 
 
 @app.command()
 def undo(entity: Entity, json: Json = False) -> None:
     """Take the latest plan back; the past becomes what it was before."""
     with hub() as h:
-        found = h.conditioning.undo(entity_called(h, entity))
-        found = waited(h, found, quiet=json)
-    told(found, json=json, past=False)
+        conditioning = h.conditioning.undo(entity_called(h, entity))
+        conditioning = waited(h, conditioning, quiet=json)
+    told(conditioning, json=json, past=False)
 
 
 def waited(h: Hub, found: Conditioning, *, quiet: bool) -> Conditioning:
@@ -176,7 +186,7 @@ def told(found: Conditioning, *, json: bool, past: bool) -> None:
 
 
 def _steps(words: Sequence[str] | None) -> list[Step]:
-    return [_step(one) for one in words or ()]
+    return [_step(word) for word in words or ()]
 
 
 def _step(words: str) -> Step:
@@ -185,13 +195,13 @@ def _step(words: str) -> Step:
         name, *rest = shlex.split(words) or [""]
     except ValueError:
         _refuse(f"{words}: a quotation mark is not closed")
-    found: Step = {"step": name}
+    result: Step = {"step": name}
     for part in rest:
         key, sign, value = part.partition("=")
         if not sign or not key:
             _refuse(f"{words}: write {part!r} as parameter=value, like 'linear offset=-0.7'")
-        found[key] = value
-    return found
+        result[key] = value
+    return result
 
 
 def _written(step: Step) -> str:
@@ -201,7 +211,7 @@ def _written(step: Step) -> str:
 
 def _flicker(values: Iterable[float | None]) -> float:
     """The mean step from one value to the next."""
-    known = [one for one in values if one is not None]
+    known = [value for value in values if value is not None]
     steps = [abs(b - a) for a, b in pairwise(known)]
     return sum(steps) / len(steps) if steps else 0.0
 

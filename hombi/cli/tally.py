@@ -29,25 +29,25 @@ def tally(entity: Entity, json: Json = False) -> None:
     """A tally as bars: this day and those before, or hours, weeks, months, years."""
     with hub() as h:
         HouseTime.of(h)
-        found = h.entities.get(entity_called(h, entity))
-        if found.derived is None or found.derived.method not in TALLIES:
+        detail = h.entities.get(entity_called(h, entity))
+        if detail.derived is None or detail.derived.method not in TALLIES:
             err.print(
-                f"{found.entity} is not a tally. `hombi compute methods` lists what makes one of "
+                f"{detail.entity} is not a tally. `hombi compute methods` lists what makes one of "
                 f"it: starts, time-on, amount.",
                 style="red",
             )
             raise typer.Exit(SAID_NO)
-        per = found.derived.parameters["per"]
+        per = detail.derived.parameters["per"]
         count, hours, *_ = SPANS[per]
-        end = (found.at or 0) + 1
+        end = (detail.at or 0) + 1
         start = max(0, end - (count - 1) * hours * HOUR_MS)
-        rows = h.entities.rows(found.entity, start=start, end=end, rows=f"{per}s")[-count:]
+        rows = h.entities.rows(detail.entity, start=start, end=end, rows=f"{per}s")[-count:]
     if json:
         as_json(
-            {"entity": found.entity, "start": r.start, "end": r.end, "value": r.high} for r in rows
+            {"entity": detail.entity, "start": r.start, "end": r.end, "value": r.high} for r in rows
         )
         return
-    _draw(found, per, rows)
+    _draw(detail, per, rows)
 
 
 def _draw(found: EntityDetail, per: str, rows: list[Row]) -> None:

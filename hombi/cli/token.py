@@ -17,11 +17,11 @@ app = noun("Programs that are signed in.")
 def list_(json: Json = False) -> None:
     """The programs that are signed in, newest first."""
     with hub() as h:
-        found = h.tokens.list()
+        result = h.tokens.list()
     if json:
-        as_json(t.as_dict() for t in found)
+        as_json(t.as_dict() for t in result)
         return
-    rows = [(str(t.id), t.name, t.username, t.limit, ago(t.made_at)) for t in found]
+    rows = [(str(t.id), t.name, t.username, t.limit, ago(t.made_at)) for t in result]
     empty = "No program is signed in. `hombi sign-in` signs a machine in."
     table(("TOKEN", "PROGRAM", "PERSON", "MAY", "MADE"), rows, empty, ("MADE",))
 
@@ -39,6 +39,6 @@ def revoke(
 @app.command("claim-code")
 def claim_code(json: Json = False) -> None:
     """Make a new code for claiming this machine's hub, while nobody owns it."""
-    with hub() as found:
-        made = found.claim_code()
-        said(json, [made], f"Open {found.url}/claim and enter the code {made.code}")
+    with hub() as result:
+        made = result.claim_code()
+        said(json, [made], f"Open {result.url}/claim and enter the code {made.code}")

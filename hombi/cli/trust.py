@@ -34,19 +34,19 @@ def trust(
     """Show how devices trust the house: the page that leads a phone, tablet or computer
     through it, and the certificate's fingerprint to compare."""
     with words(), Hub(address_of(hub)) if hub else find_hub().hub() as h:
-        found = h.trust()
+        result = h.trust()
     if save is not None or take:
-        if not found.certificate:
-            err.print(_without(found), style="red")
+        if not result.certificate:
+            err.print(_without(result), style="red")
             raise typer.Exit(SAID_NO)
         if save is not None:
-            save.write_text(found.certificate)
+            save.write_text(result.certificate)
     if json:
-        as_json([found.as_dict()])
+        as_json([result.as_dict()])
     else:
-        _show(found, save)
+        _show(result, save)
     if take:
-        _take(found, yes=yes)
+        _take(result, yes=yes)
 
 
 def _show(found: Trust, save: Path | None) -> None:

@@ -20,10 +20,10 @@ class Release:
 def releases(text: str) -> list[Release]:
     """Those of a changelog, the newest first: a heading of the second level each; a
     point or a paragraph is a line, however it was wrapped."""
-    found = []
+    result = []
     for part in re.split(r"^## ", text, flags=re.MULTILINE)[1:]:
         name, _, body = part.partition("\n")
         lines = re.split(r"\n\s*\n|^- ", body, flags=re.MULTILINE)
-        plain = (_EMPHASIS.sub(r"\1", _SPACES.sub(" ", one)).strip() for one in lines)
-        found.append(Release(name.strip(), tuple(one for one in plain if one)))
-    return found
+        plain = (_EMPHASIS.sub(r"\1", _SPACES.sub(" ", line)).strip() for line in lines)
+        result.append(Release(name.strip(), tuple(one for one in plain if one)))
+    return result

@@ -81,7 +81,7 @@ def differs(before: HouseFacts, after: HouseFacts) -> Callable[[str], bool]:
         words.add("mean")
     # What a sequence names does not stand in the text that runs it, and what a node can
     # be asked to do is not compared.
-    parts = [re.escape(one) for one in sorted(words)] + [_READ_ANEW]
+    parts = [re.escape(word) for word in sorted(words)] + [_READ_ANEW]
     return lambda text: re.search("|".join(parts), text) is not None
 
 

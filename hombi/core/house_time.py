@@ -70,22 +70,22 @@ def bounds(start_ms: int, end_ms: int, rows: str, zone: tzinfo) -> list[int]:
     The first row holds `start_ms`; the last one holds the millisecond before `end_ms`.
     A day on which the clocks change has 23 or 25 hours.
     """
-    found = []
+    result = []
     if rows not in ("minutes", "hours"):
         by = rows.removesuffix("s")
         day, after = calendar_span(datetime.fromtimestamp(start_ms / 1000, zone).date(), by)
         while (at := moment_ms(day, 0, zone)) < end_ms:
-            found.append(at)
+            result.append(at)
             day, after = after, calendar_span(after, by)[1]
-        return [*found, at]
+        return [*result, at]
     step = ROWS_MS[rows]
     wall = datetime.fromtimestamp(start_ms / 1000, zone)
     offset = round((wall.utcoffset() or timedelta()).total_seconds() * 1000)
     at = (start_ms + offset) // step * step - offset
     while at < end_ms:
-        found.append(at)
+        result.append(at)
         at += step
-    return [*found, at]
+    return [*result, at]
 
 
 # By so much a span may differ because the clocks change within it.

@@ -109,25 +109,27 @@ def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = 
 
 def pick_in(content: Any, pick: Pick, kind: Kind, now_ms: int, name: str = "") -> Resolved:
     """The same of a message that is read already, as `read_payload` reads it."""
-    found = _at(content, pick.pointer)
+    result = _at(content, pick.pointer)
     at = None if not pick.at else _time(_at(content, pick.at), pick.at)
     stamped, at_ms = at is None, now_ms if at is None else at
-    if found is None or (
-        isinstance(found, str) and found.strip().lower() in _NO_VALUE and not _is_word(found, kind)
+    if result is None or (
+        isinstance(result, str)
+        and result.strip().lower() in _NO_VALUE
+        and not _is_word(result, kind)
     ):
         return Resolved(name, "", at_ms, None, stamped)
     if kind.words is not None:
-        return Resolved(name, "", at_ms, _two_state(found, kind), stamped)
-    if isinstance(found, bool):
-        raise PickError(f"{_where(pick.pointer)} is {json.dumps(found)}, no number")
-    if isinstance(found, int | float):
-        return Resolved(name, "", at_ms, float(found), stamped)
-    if isinstance(found, str) and (match := _QUANTITY.fullmatch(found)):
+        return Resolved(name, "", at_ms, _two_state(result, kind), stamped)
+    if isinstance(result, bool):
+        raise PickError(f"{_where(pick.pointer)} is {json.dumps(result)}, no number")
+    if isinstance(result, int | float):
+        return Resolved(name, "", at_ms, float(result), stamped)
+    if isinstance(result, str) and (match := _QUANTITY.fullmatch(result)):
         return Resolved(
             name, match[2] or match[3] or "", at_ms, float(match[1].replace(",", ".")), stamped
         )
     raise PickError(
-        f"{_where(pick.pointer)} is {_short(found)}, no number; write one like 21.5, "
+        f"{_where(pick.pointer)} is {_short(result)}, no number; write one like 21.5, "
         f"perhaps with its unit"
     )
 
@@ -139,9 +141,9 @@ def pick_posted(payload: bytes, pointer: str, kind: Kind, now_ms: int) -> Resolv
     content = read_payload(payload)
     if pointer or not isinstance(content, dict):
         return pick_in(content, Pick(pointer), kind, now_ms)
-    found = pick_in(content, Pick("/value", "/at" if "at" in content else ""), kind, now_ms)
-    unit = content.get("unit", found.unit)
-    return replace(found, unit=unit if isinstance(unit, str) else "")
+    resolved = pick_in(content, Pick("/value", "/at" if "at" in content else ""), kind, now_ms)
+    unit = content.get("unit", resolved.unit)
+    return replace(resolved, unit=unit if isinstance(unit, str) else "")
 
 
 def candidates(payload: bytes) -> list[Candidate]:
@@ -151,12 +153,12 @@ def candidates(payload: bytes) -> list[Candidate]:
         content = read_payload(payload)
     except PickError:
         return []
-    found: list[Candidate] = []
+    result: list[Candidate] = []
     for pointer, value in _leaves(content, ""):
-        if len(found) == MAX_CANDIDATES:
+        if len(result) == MAX_CANDIDATES:
             break
-        found.append(Candidate(pointer, _short(value)))
-    return found
+        result.append(Candidate(pointer, _short(value)))
+    return result
 
 
 def node_in(pattern: str, topic: str) -> str | None:
@@ -213,17 +215,19 @@ def _parsed(pointer: str) -> JsonPointer:
 
 
 def _at(content: Any, pointer: str) -> Any:
-    parsed, found = _parsed(pointer), content
+    parsed, result = _parsed(pointer), content
     try:
         for part in parsed.parts:
             # Objects are nearly all there is; the library takes twenty times as long
             # over them, and knows the rest.
-            found = (
-                found[part] if type(found) is dict and part in found else parsed.walk(found, part)
+            result = (
+                result[part]
+                if type(result) is dict and part in result
+                else parsed.walk(result, part)
             )
     except JsonPointerException as error:
         raise PickError(f"nothing stands at {pointer}") from error
-    return found
+    return result
 
 
 def _where(pointer: str) -> str:

@@ -119,13 +119,13 @@ class Rhythm:
     @classmethod
     def of(cls, kept: dict[str, Any]) -> Rhythm:
         """The rhythm that was kept."""
-        found = cls()
+        rhythm = cls()
         for place, weight, count in kept.get("bins", ()):
-            found._weights[int(place)] = float(weight)
-            found._counts[int(place)] = float(count)
-        found.span_ms, found.gaps = sum(found._weights), int(kept.get("gaps", 0))
-        found._fresh = False
-        return found
+            rhythm._weights[int(place)] = float(weight)
+            rhythm._counts[int(place)] = float(count)
+        rhythm.span_ms, rhythm.gaps = sum(rhythm._weights), int(kept.get("gaps", 0))
+        rhythm._fresh = False
+        return rhythm
 
     def _work_out(self) -> None:
         if self._fresh:

@@ -21,16 +21,16 @@ RAIN = {"mm", "cm", "in"}
 def units_of_house(given: Sequence[str]) -> tuple[str, ...]:
     """The units that a household prefers, by their symbols, one for each thing that is
     measured. Raises ValueError, which says what is wrong."""
-    found: dict[str, str] = {}
+    result: dict[str, str] = {}
     for one in given:
         try:
             unit = find_unit(one)
         except UnitError as error:
             raise ValueError(str(error)) from error
-        if unit.measures in found:
-            raise ValueError(f"{found[unit.measures]} and {unit.symbol} measure the same")
-        found[unit.measures] = unit.symbol
-    return tuple(found.values())
+        if unit.measures in result:
+            raise ValueError(f"{result[unit.measures]} and {unit.symbol} measure the same")
+        result[unit.measures] = unit.symbol
+    return tuple(result.values())
 
 
 @lru_cache(maxsize=1024)

@@ -96,14 +96,14 @@ def _lenient(payload: bytes) -> list[Any]:
     try:
         # Small boards print NaN for a sensor that does not answer; this reads it, as
         # Python's own decoder always did.
-        found = json.loads(payload)
+        result = json.loads(payload)
     except (ValueError, RecursionError) as error:
         raise SenmlError(f"this is not JSON: {str(error) or 'it is nested too deep'}") from error
-    if not isinstance(found, list):
+    if not isinstance(result, list):
         raise SenmlError(
             'this is not SenML: a pack is a list of records, like [{"n": "temperature", "v": 21.5}]'
         )
-    return found
+    return result
 
 
 def _record(place: int, found: Any) -> Record | str:
@@ -131,11 +131,11 @@ def resolve(records: Sequence[Record | str], now_ms: int) -> tuple[list[Resolved
             continue
         name, time, unit, value = base
         base = (record.bn or name, record.bt or time, record.bu or unit, record.bv or value)
-        found = _resolve(place, record, base, now_ms)
-        if isinstance(found, str):
-            refused.append(found)
-        elif found is not None:
-            resolved.append(found)
+        result = _resolve(place, record, base, now_ms)
+        if isinstance(result, str):
+            refused.append(result)
+        elif result is not None:
+            resolved.append(result)
     return _from_boot(resolved, now_ms), refused
 
 

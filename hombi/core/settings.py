@@ -65,10 +65,10 @@ def degrees(most: float) -> Callable[[Any], float]:
     def read(value: Any) -> float:
         if isinstance(value, bool):
             raise ValueError
-        found = float(value)
-        if not -most <= found <= most:
+        result = float(value)
+        if not -most <= result <= most:
             raise ValueError
-        return found
+        return result
 
     return read
 
@@ -83,36 +83,36 @@ def file(value: Any) -> str:
 
 def texts(value: Any) -> tuple[str, ...]:
     """A list of texts, or one text with commas."""
-    found = [one.strip() for one in value.split(",")] if isinstance(value, str) else value
-    if not isinstance(found, list) or not found:
+    result = [one.strip() for one in value.split(",")] if isinstance(value, str) else value
+    if not isinstance(result, list) or not result:
         raise ValueError
-    if not all(isinstance(one, str) and one for one in found):
+    if not all(isinstance(one, str) and one for one in result):
         raise ValueError
-    return tuple(found)
+    return tuple(result)
 
 
 def names(value: Any) -> tuple[str, ...]:
     """Names or addresses of machines."""
-    found = texts(value)
-    if not all(re.fullmatch(r"[A-Za-z0-9.:_-]{1,253}", one) for one in found):
+    result = texts(value)
+    if not all(re.fullmatch(r"[A-Za-z0-9.:_-]{1,253}", one) for one in result):
         raise ValueError
-    return found
+    return result
 
 
 def addresses(value: Any) -> tuple[str, ...]:
     """IP addresses and networks."""
     return tuple(
-        str(ipaddress.ip_network(one)) if "/" in one else str(ipaddress.ip_address(one))
-        for one in texts(value)
+        str(ipaddress.ip_network(text)) if "/" in text else str(ipaddress.ip_address(text))
+        for text in texts(value)
     )
 
 
 def origins(value: Any) -> tuple[str, ...]:
     """Web origins: scheme, host and port."""
-    found = tuple(one.rstrip("/") for one in texts(value))
-    if not all(re.fullmatch(r"https?://[^/@?#\s]+", one) for one in found):
+    result = tuple(text.rstrip("/") for text in texts(value))
+    if not all(re.fullmatch(r"https?://[^/@?#\s]+", one) for one in result):
         raise ValueError
-    return found
+    return result
 
 
 def yes(value: Any) -> bool:
@@ -142,7 +142,7 @@ def count(value: Any) -> int:
 
 def one_of(*choices: Any) -> Callable[[Any], Any]:
     """One of these; an environment variable has it as text."""
-    by_text = {str(one): one for one in choices}
+    by_text = {str(choice): choice for choice in choices}
 
     def read(value: Any) -> Any:
         if isinstance(value, bool) or str(value) not in by_text:

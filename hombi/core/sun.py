@@ -29,10 +29,10 @@ def sun_ms(what: str, day: date, position: Position, zone: tzinfo) -> int | None
     from astral import Observer  # noqa: PLC0415 - most houses start without it
     from astral.sun import dawn, dusk, sunrise, sunset  # noqa: PLC0415
 
-    found: Any = {"sunrise": sunrise, "sunset": sunset, "dawn": dawn, "dusk": dusk}[what]
+    result: Any = {"sunrise": sunrise, "sunset": sunset, "dawn": dawn, "dusk": dusk}[what]
     observer = Observer(position.latitude, position.longitude)
     try:
-        at = found(observer, date=day, tzinfo=zone)
+        at = result(observer, date=day, tzinfo=zone)
     except ValueError:
         return None
     return round(float(at.timestamp())) * 1000

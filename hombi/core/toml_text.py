@@ -61,10 +61,10 @@ class TomlText:
     def places(self) -> Places:
         """Where its keys and values stand; found when somebody asks, since most texts
         have no mistakes."""
-        source, found = self.text.encode(), Places()
+        source, result = self.text.encode(), Places()
         with contextlib.suppress(RecursionError):  # a key of many hundred parts
-            _walk(found, _PARSER.parse(source).root_node, source.split(b"\n"))
-        return found
+            _walk(result, _PARSER.parse(source).root_node, source.split(b"\n"))
+        return result
 
     def blame(self, path: Path, what: str, hint: str = "", *, at_value: bool = True) -> None:
         """Note a mistake at the value (or the key) of a path, or at the nearest parent
@@ -180,9 +180,9 @@ def _blame_syntax(parsed: TomlText, said: str) -> None:
         )
         return
     if "overwrite" in what or "twice" in what or "namespace" in what:
-        found = _second(parsed.text)
-        if found is not None:
-            name, first, again = found
+        result = _second(parsed.text)
+        if result is not None:
+            name, first, again = result
             parsed._note(
                 again,
                 f"{name} stands here a second time",

@@ -145,11 +145,11 @@ class Entity:
 
     def chain(self, channel: Channel) -> Chain:
         """The steps that make readings of what comes over a channel."""
-        found = self._chains.get(channel.number)
-        if found is None:
+        result = self._chains.get(channel.number)
+        if result is None:
             made = self.fresh_chain(channel)
-            found = self._chains[channel.number] = made
-        return found
+            result = self._chains[channel.number] = made
+        return result
 
     def fresh_chain(self, channel: Channel, plan: Plan | None = None) -> Chain:
         """A chain that has seen nothing, by its plan or another one."""
@@ -277,12 +277,12 @@ class Node:
     @property
     def settings(self) -> Mapping[str, Setting]:
         """Its own settings, by their names on the wire."""
-        return {one.wire_name: one for one in self.offer.settings}
+        return {setting.wire_name: setting for setting in self.offer.settings}
 
     @property
     def actions(self) -> Mapping[str, Action]:
         """What it can be asked to do, by name."""
-        return {one.name: one for one in self.offer.actions}
+        return {action.name: action for action in self.offer.actions}
 
     @property
     def make(self) -> str:
@@ -389,17 +389,17 @@ class House:
     def host_of(self, sources: Sequence[Entity]) -> Node | None:
         """The node on which something stands that is derived from these: theirs, if
         that is one and the same."""
-        nodes = {id(node): node for one in sources if (node := one.node or one.host)}
-        stands = all(one.node or one.host for one in sources)
+        nodes = {id(node): node for source in sources if (node := source.node or source.host)}
+        stands = all(source.node or source.host for source in sources)
         return next(iter(nodes.values())) if stands and len(nodes) == 1 else None
 
     def own_name(self, node: str, name: str) -> str:
         """The name for a value of a node: another one where a derived value has it."""
-        found, number = name, 1
-        while (there := self.entities.get(f"{node}/{found}")) and there.node is None:
+        result, number = name, 1
+        while (there := self.entities.get(f"{node}/{result}")) and there.node is None:
             number += 1
-            found = f"{name}-{number}"
-        return found
+            result = f"{name}-{number}"
+        return result
 
     def take_out_entity(self, entity: Entity) -> None:
         """Forget one entity."""
@@ -432,13 +432,13 @@ class House:
 
     def numbered(self, number: int) -> Entity | None:
         """The entity that is stored under a number, if it is still there."""
-        return next((one for one in self.entities.values() if one.id == number), None)
+        return next((entity for entity in self.entities.values() if entity.id == number), None)
 
     def entity(self, name: str) -> Entity:
         """The entity with this address; its node, itself, or both may be named as
         people call them. Raises as `node` does."""
-        if (found := self.entities.get(name)) is not None:
-            return found
+        if (result := self.entities.get(name)) is not None:
+            return result
         node, slash, own = name.partition("/")
         if not slash or node == BY_NAME:
             return find(self.entities, own or name, "entity", _names_of)
@@ -496,8 +496,8 @@ class House:
             for a, e in self.entities.items()
         }
         scenes = {
-            one.slug: SceneFacts(one.title, tuple(one.states.items()))
-            for one in self.scenes.values()
+            scene.slug: SceneFacts(scene.title, tuple(scene.states.items()))
+            for scene in self.scenes.values()
         }
         means = {
             (e.origin.sources[0], round(parse_span_ms(e.origin.parameters["window"]))): a
@@ -505,7 +505,7 @@ class House:
             if isinstance(e.origin, Derivation) and e.origin.method == "moving-mean"
         }
         alarm = EntityFacts(KINDS["alarm"], writable=False)
-        entities |= {one: alarm for one in OWN_STATES if one not in entities}
+        entities |= {state: alarm for state in OWN_STATES if state not in entities}
         homes = {e.own[PERSON]: a for a, e in self.entities.items() if PERSON in e.own}
         return HouseFacts(
             entities,

@@ -203,8 +203,8 @@ async def _made(
     registry.put(push, Push)
     hub = Hub.of(registry, public_key)
     await hub.trust.prepare()
-    found, wrong = installed() if links is None else (list(links), [])
-    hub.links.make(found, wrong, hub.nodes, hub.trust.tls)
+    result, wrong = installed() if links is None else (list(links), [])
+    hub.links.make(result, wrong, hub.nodes, hub.trust.tls)
     return hub
 
 

@@ -20,8 +20,8 @@ def find(
 ) -> T:
     """What a word means, by its address or one of its names. Raises NotFound, with the
     nearest address; Refused when several have the name."""
-    if (found := known.get(word)) is not None:
-        return found
+    if (result := known.get(word)) is not None:
+        return result
     addresses = meant(word, {address: names(one) for address, one in known.items()})
     if len(addresses) > 1:
         raise several(what, word, addresses)

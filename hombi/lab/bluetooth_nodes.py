@@ -134,25 +134,25 @@ class BluetoothNode:
     def _services(self) -> dict[str, list[Characteristic]]:
         if not self.plan.connects:
             return {}
-        found: dict[str, list[Characteristic]] = {}
+        result: dict[str, list[Characteristic]] = {}
         texts = (
             (gatt.MANUFACTURER_NAME, self.plan.make),
             (gatt.MODEL_NUMBER, self.plan.model),
             (gatt.FIRMWARE, "0.9.3"),
         )
-        found[gatt.uuid(gatt.DEVICE_INFORMATION)] = [
+        result[gatt.uuid(gatt.DEVICE_INFORMATION)] = [
             Characteristic(gatt.uuid(short), ["read"], partial(str.encode, text))
             for short, text in texts
         ]
         if self.plan.senses:
-            found[gatt.uuid(gatt.ENVIRONMENTAL_SENSING)] = [
+            result[gatt.uuid(gatt.ENVIRONMENTAL_SENSING)] = [
                 Characteristic(
                     gatt.uuid(short), ["read", "notify"], partial(self._sensed, short, sense)
                 )
                 for short, sense in self.plan.senses
             ]
         if self.plan.switches or not self.plan.senses:
-            found[gatt.uuid(gatt.AUTOMATION_IO)] = [
+            result[gatt.uuid(gatt.AUTOMATION_IO)] = [
                 Characteristic(
                     gatt.uuid(gatt.DIGITAL),
                     ["read", "write", "notify"],
@@ -160,12 +160,12 @@ class BluetoothNode:
                     self._write,
                 )
             ]
-        found[gatt.uuid(gatt.BATTERY_SERVICE)] = [
+        result[gatt.uuid(gatt.BATTERY_SERVICE)] = [
             Characteristic(
                 gatt.uuid(gatt.BATTERY_LEVEL), ["read"], lambda: bytes((round(self.battery),))
             )
         ]
-        return found
+        return result
 
     def _sensed(self, short: int, sense: Sense) -> bytes:
         return gatt.FORMATS[short].encode(sense(self.mill))

@@ -70,15 +70,15 @@ class Device:
     def characteristics(self) -> dict[str, tuple[str, Characteristic]]:
         """Path to (path of its service, characteristic); the last four hex digits are
         its handle."""
-        found, handle = {}, 0x0010
+        result, handle = {}, 0x0010
         for characteristics in self.services.values():
             service = f"{self.path}/service{handle:04x}"
-            for one in characteristics:
+            for characteristic in characteristics:
                 handle += 2
-                found[f"{service}/char{handle:04x}"] = (service, one)
-                handle += len(one.descriptors)
+                result[f"{service}/char{handle:04x}"] = (service, characteristic)
+                handle += len(characteristic.descriptors)
             handle += 0x10
-        return found
+        return result
 
 
 class Bluez:
@@ -170,8 +170,8 @@ class Bluez:
             return
         device.connected = False
         paths = device.characteristics()
-        for _, one in paths.values():
-            one.notifying = False
+        for _, characteristic in paths.values():
+            characteristic.notifying = False
         self._changed(
             device.path,
             DEVICE,
@@ -188,18 +188,21 @@ class Bluez:
         """Notify what has changed of what somebody follows."""
         for device in self.devices.values():
             if device.connected:
-                for path, (_, one) in device.characteristics().items():
-                    if one.notifying and (value := one.read()) != one.told:
-                        one.told = value
+                for path, (_, characteristic) in device.characteristics().items():
+                    if (
+                        characteristic.notifying
+                        and (value := characteristic.read()) != characteristic.told
+                    ):
+                        characteristic.told = value
                         self._changed(path, CHARACTERISTIC, {"Value": Variant("ay", value)})
 
     # Objects
 
     def _objects(self) -> dict[str, Object]:
-        found: dict[str, Object] = {}
+        result: dict[str, Object] = {}
         if self.adapter:
             roles = ["central", "peripheral"]
-            found[ADAPTER_PATH] = {
+            result[ADAPTER_PATH] = {
                 ADAPTER: {
                     "Address": Variant("s", "00:00:5E:00:53:01"),
                     "Powered": Variant("b", self.powered),
@@ -209,10 +212,10 @@ class Bluez:
             }
         for device in self.devices.values():
             if device.present:
-                found[device.path] = {DEVICE: self._device(device)}
+                result[device.path] = {DEVICE: self._device(device)}
                 if device.connected:
-                    found |= self._gatt(device)
-        return found
+                    result |= self._gatt(device)
+        return result
 
     def _device(self, device: Device) -> dict[str, Variant]:
         return {
@@ -228,30 +231,30 @@ class Bluez:
         }
 
     def _gatt(self, device: Device) -> dict[str, Object]:
-        found: dict[str, Object] = {}
+        result: dict[str, Object] = {}
         uuids = iter(device.services)
-        for path, (service, one) in device.characteristics().items():
-            if service not in found:
-                found[service] = {
+        for path, (service, characteristic) in device.characteristics().items():
+            if service not in result:
+                result[service] = {
                     SERVICE: {
                         "UUID": Variant("s", next(uuids)),
                         "Device": Variant("o", device.path),
                         "Primary": Variant("b", True),
                     }
                 }
-            found[path] = {
+            result[path] = {
                 CHARACTERISTIC: {
-                    "UUID": Variant("s", one.uuid),
+                    "UUID": Variant("s", characteristic.uuid),
                     "Service": Variant("o", service),
-                    "Flags": Variant("as", one.flags),
+                    "Flags": Variant("as", characteristic.flags),
                     "MTU": Variant("q", 247),
                 }
             }
-            for below, (uuid, _) in self._descriptors(path, one).items():
-                found[below] = {
+            for below, (uuid, _) in self._descriptors(path, characteristic).items():
+                result[below] = {
                     DESCRIPTOR: {"UUID": Variant("s", uuid), "Characteristic": Variant("o", path)}
                 }
-        return found
+        return result
 
     @staticmethod
     def _descriptors(path: str, one: Characteristic) -> dict[str, tuple[str, bytes]]:
@@ -281,10 +284,12 @@ class Bluez:
                 and (known := device.characteristics().get(message.path)) is not None
             ):
                 return self._characteristic_call(device, known[1], message)
-            for path, (_, one) in (
+            for path, (_, characteristic) in (
                 device.characteristics().items() if message.path.startswith(device.path) else ()
             ):
-                if (descriptor := self._descriptors(path, one).get(message.path)) is not None:
+                if (
+                    descriptor := self._descriptors(path, characteristic).get(message.path)
+                ) is not None:
                     return Message.new_method_return(message, "ay", [descriptor[1]])
         return Message.new_error(
             message, "org.freedesktop.DBus.Error.UnknownObject", f"no object {message.path}"

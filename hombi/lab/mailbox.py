@@ -94,7 +94,10 @@ class Mailbox:
                 body.get_content() if body is not None else "",
                 {name: str(value) for name, value in mail.items()},
                 round(time.time() * 1000),
-                [(one.get_content_type(), one.get_content()) for one in mail.iter_attachments()],
+                [
+                    (attachment.get_content_type(), attachment.get_content())
+                    for attachment in mail.iter_attachments()
+                ],
             )
         )
         del self.mails[:-MAX_SHOWN]

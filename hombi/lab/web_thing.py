@@ -151,10 +151,10 @@ class WebThing:
         wanted = self.plan.actions.get(name, {}).get("input", {}).get("properties", {})
         for place in [one for one, about in wanted.items() if about.get("format") == "uri"]:
             async with httpx.AsyncClient(trust_env=False, timeout=10) as http:
-                found = await http.get(given[place])
-            if found.status_code != httpx.codes.OK:
-                return Response(f"{given[place]} answers {found.status_code}", status_code=502)
-            self.played.append(found.content)
+                answer = await http.get(given[place])
+            if answer.status_code != httpx.codes.OK:
+                return Response(f"{given[place]} answers {answer.status_code}", status_code=502)
+            self.played.append(answer.content)
         return JSONResponse({"started": name})
 
 

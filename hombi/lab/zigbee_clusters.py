@@ -112,17 +112,17 @@ class Clusters:
     def _write(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> bytes:
         """Take what is written; the answer to it."""
         refused = b""
-        for one in zcl.parse_report(frame.payload):
-            attr = self._attr(endpoint, cluster, one.id)
+        for attribute in zcl.parse_report(frame.payload):
+            attr = self._attr(endpoint, cluster, attribute.id)
             if attr is None or not attr.writable:
                 status = zcl.Status.READ_ONLY if attr else zcl.Status.UNSUPPORTED_ATTRIBUTE
-                refused += bytes((status,)) + struct.pack("<H", one.id)
-            elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER) and self.owner_is_fixed:
-                refused += bytes((zcl.Status.READ_ONLY,)) + struct.pack("<H", one.id)
-            elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER):
-                self.owner = one.value or 0
+                refused += bytes((status,)) + struct.pack("<H", attribute.id)
+            elif (cluster, attribute.id) == (IAS_ZONE, ZONE_OWNER) and self.owner_is_fixed:
+                refused += bytes((zcl.Status.READ_ONLY,)) + struct.pack("<H", attribute.id)
+            elif (cluster, attribute.id) == (IAS_ZONE, ZONE_OWNER):
+                self.owner = attribute.value or 0
             else:
-                self.written[endpoint, cluster, one.id] = one.value
+                self.written[endpoint, cluster, attribute.id] = attribute.value
         return refused or b"\0"
 
     def _discovered(self, endpoint: int, cluster: int, asked: bytes) -> bytes:
@@ -130,7 +130,9 @@ class Clusters:
         first, most = struct.unpack("<HB", asked)
         part = self.plan.parts.get(endpoint)
         attributes = part.clusters.get(cluster, {}) if part is not None else {}
-        there = sorted((number, one.type) for number, one in attributes.items() if number >= first)
+        there = sorted(
+            (number, attr.type) for number, attr in attributes.items() if number >= first
+        )
         told = there[: min(most, 3)]
         complete = bytes((len(told) == len(there),))
         return complete + b"".join(struct.pack("<HB", *one) for one in told)
@@ -138,15 +140,15 @@ class Clusters:
     def _configure(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> bytes:
         """Agree on reports; the answer to it."""
         refused = b""
-        for one in zcl.parse_configure(frame.payload):
-            attr = self._attr(endpoint, cluster, one.attribute)
+        for reporting in zcl.parse_configure(frame.payload):
+            attr = self._attr(endpoint, cluster, reporting.attribute)
             if attr is None:
                 refused += bytes((zcl.Status.UNSUPPORTED_ATTRIBUTE, 0)) + struct.pack(
-                    "<H", one.attribute
+                    "<H", reporting.attribute
                 )
             else:
-                agreed = Agreed(one.shortest_s, one.longest_s, one.change or 0)
-                self.agreed[endpoint, cluster, one.attribute] = agreed
+                agreed = Agreed(reporting.shortest_s, reporting.longest_s, reporting.change or 0)
+                self.agreed[endpoint, cluster, reporting.attribute] = agreed
         return refused or b"\0"
 
     def _switch(self, on: bool) -> None:

@@ -340,9 +340,11 @@ class ZigbeeNode(Clusters):
         if frame.cluster_command:
             self._command(endpoint, cluster, frame)
         elif frame.command == zcl.Command.READ:
-            found = [self._read(endpoint, cluster, one) for one in zcl.parse_read(frame.payload)]
+            attributes = [
+                self._read(endpoint, cluster, one) for one in zcl.parse_read(frame.payload)
+            ]
             self._answer(
-                endpoint, cluster, frame, zcl.Command.READ_RESPONSE, zcl.read_response(found)
+                endpoint, cluster, frame, zcl.Command.READ_RESPONSE, zcl.read_response(attributes)
             )
         elif frame.command == zcl.Command.WRITE:
             written = self._write(endpoint, cluster, frame)
@@ -392,10 +394,10 @@ class ZigbeeNode(Clusters):
             self._off_when_there()
         elif cluster == self.plan.tunnel_cluster and cluster:
             if frame.command == tunnel.WRITE:
-                for one in tunnel.decode(frame.payload)[1]:
-                    if one.id in self.tunnelled:
-                        self.tunnelled[one.id] = one.value
-                        self._told.pop(one.id, None)
+                for tunnelled in tunnel.decode(frame.payload)[1]:
+                    if tunnelled.id in self.tunnelled:
+                        self.tunnelled[tunnelled.id] = tunnelled.value
+                        self._told.pop(tunnelled.id, None)
                 self._tell_tunnelled()
             elif frame.command == tunnel.ASK_ALL:
                 self._tell_tunnelled(every=True)

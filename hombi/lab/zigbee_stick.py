@@ -213,10 +213,10 @@ class Stick:
 
     def _store_read(self, data: bytes) -> bytes:
         (item,) = struct.unpack_from("<H", data)
-        found = self.store.get(item)
+        result = self.store.get(item)
         if item in self.unreadable:
             return bytes((self.unreadable[item], 0))
-        return b"\x02\0" if found is None else bytes((0, len(found))) + found
+        return b"\x02\0" if result is None else bytes((0, len(result))) + result
 
     def _store_length(self, data: bytes) -> bytes:
         return len(self.store.get(data[0] | data[1] << 8, b"")).to_bytes(2, "little")
@@ -335,7 +335,9 @@ class Stick:
     # The radio
 
     def _by_short(self, short: int) -> RadioNode | None:
-        return next((one for one in self.nodes.values() if one.joined and one.short == short), None)
+        return next(
+            (node for node in self.nodes.values() if node.joined and node.short == short), None
+        )
 
     def incoming(
         self, node: RadioNode, endpoint: int, cluster: int, data: bytes, quality: int = 190

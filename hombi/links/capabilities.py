@@ -18,10 +18,10 @@ def able(driver: object, can: type[C]) -> TypeGuard[C]:
     """Whether a driver has what one of these protocols wants. `isinstance` looks
     through the protocol each time, and a command waits for that."""
     key = (type(driver), can)
-    found = _known.get(key)
-    if found is None:
-        found = _known[key] = isinstance(driver, can)
-    return found
+    result = _known.get(key)
+    if result is None:
+        result = _known[key] = isinstance(driver, can)
+    return result
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,13 +18,13 @@ class UnusableLink(Exception):
 
 def installed() -> tuple[list[Link], list[str]]:
     """The links that are installed, by name, and what is wrong with the others."""
-    found, wrong = [], []
+    links, wrong = [], []
     for point in sorted(entry_points(group=GROUP), key=lambda one: one.name):
         try:
-            found.append(_loaded(point))
+            links.append(_loaded(point))
         except UnusableLink as error:
             wrong.append(str(error))
-    return found, wrong
+    return links, wrong
 
 
 def _loaded(point: EntryPoint) -> Link:

@@ -12,12 +12,12 @@ Address = ipaddress.IPv4Address | ipaddress.IPv6Address
 
 def own_addresses() -> set[Address]:
     """All of them."""
-    found: set[Address] = set()
+    result: set[Address] = set()
     for adapter in ifaddr.get_adapters():
         for one in adapter.ips:
             text = one.ip if isinstance(one.ip, str) else one.ip[0]
-            found.add(ipaddress.ip_address(text.partition("%")[0]))
-    return found
+            result.add(ipaddress.ip_address(text.partition("%")[0]))
+    return result
 
 
 def own_address(interfaces: str = "all") -> str:

@@ -145,23 +145,23 @@ def read_description(source: object) -> ThingDescription:
     values: list[OfferedValue] = []
     settings: list[Setting] = []
     left_out: list[str] = []
-    for name, found in thing.properties.items():
-        if found.unit in COUNTS:
-            found.unit = ""
-        if found.type == "object" and found.properties:
-            parts, problems = _parts(name, found)
+    for name, result in thing.properties.items():
+        if result.unit in COUNTS:
+            result.unit = ""
+        if result.type == "object" and result.properties:
+            parts, problems = _parts(name, result)
             values += parts
             left_out += problems
-        elif problem := _unusable(name, found):
+        elif problem := _unusable(name, result):
             left_out.append(f"property {name}: {problem}")
-        elif _is_setting(name, found):
-            settings.append(_setting(name, found, found.hombi_name))
-        elif found.write_only:
+        elif _is_setting(name, result):
+            settings.append(_setting(name, result, result.hombi_name))
+        elif result.write_only:
             left_out.append(
                 f"property {name}: it can only be written, so nothing could confirm that it was"
             )
         else:
-            values.append(_value(name, found))
+            values.append(_value(name, result))
     actions = []
     for name, action in thing.actions.items():
         inputs = _inputs(action)

@@ -16,9 +16,9 @@ _HERE = ("localhost", "127.0.0.1", "[::1]", "testserver")
 
 def _asked(request: HttpRequest | Request) -> tuple[str, str]:
     """The host and the port that were asked; "" for a port that was not named."""
-    found = urlsplit(f"//{request.get_host()}")
-    host = found.hostname or ""
-    return in_url(host), str(found.port or "")
+    result = urlsplit(f"//{request.get_host()}")
+    host = result.hostname or ""
+    return in_url(host), str(result.port or "")
 
 
 def host_of(request: HttpRequest | Request) -> str:

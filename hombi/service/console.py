@@ -31,30 +31,30 @@ def console(request: HttpRequest, path: str) -> HttpResponseBase:
         return _refused(404, f"there is no /{path}; {hint}")
     if request.method not in ("GET", "HEAD"):
         return _refused(405, "the console's pages are only read")
-    found = _file(path)
-    if found is None:
+    result = _file(path)
+    if result is None:
         if Path(path).suffix:
             return HttpResponse("there is no such file\n", status=404, content_type="text/plain")
-        found = FILES / "index.html"
-    if not found.is_file():
+        result = FILES / "index.html"
+    if not result.is_file():
         return HttpResponse(
             "the console is not built; run `make setup`\n", status=503, content_type="text/plain"
         )
-    response = HttpResponse(found.read_bytes(), content_type=mimetypes.guess_type(found.name)[0])
+    response = HttpResponse(result.read_bytes(), content_type=mimetypes.guess_type(result.name)[0])
     # Built files carry a hash of their content in their name; the page and the service
     # worker must always be fresh.
     response["Cache-Control"] = (
         "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
     )
-    if found.name == "index.html":
+    if result.name == "index.html":
         response[PAGE] = "console"
     return response
 
 
 def _file(path: str) -> Path | None:
     try:
-        found = (FILES / path).resolve()
-        return found if found.is_relative_to(FILES) and found.is_file() else None
+        result = (FILES / path).resolve()
+        return result if result.is_relative_to(FILES) and result.is_file() else None
     except (OSError, ValueError):  # a name that no file can have
         return None
 
@@ -72,5 +72,5 @@ def _refused(status: int, detail: str) -> JsonResponse:
 def whole_file(request: HttpRequest, path: str) -> HttpResponse:
     """A file of the API's pages. It is read whole: Django streams it piece by piece,
     and warns in the terminal of each file that this costs a thread."""
-    found = serve(request, path, insecure=True)
-    return HttpResponse(b"".join(found), status=found.status_code, headers=dict(found.items()))
+    answer = serve(request, path, insecure=True)
+    return HttpResponse(b"".join(answer), status=answer.status_code, headers=dict(answer.items()))

@@ -57,17 +57,17 @@ def read_secret(data: Path) -> str:
     if not path.exists():
         write_private(path, secrets.token_urlsafe(50).encode())
     try:
-        found = path.read_text().strip()
+        result = path.read_text().strip()
     except (OSError, UnicodeDecodeError) as error:
         raise DataError(f"{path} cannot be read ({error}); put it back from a backup") from error
-    if len(found) < SECRET_LENGTH:
+    if len(result) < SECRET_LENGTH:
         raise DataError(
             f"{path} is empty or cut short. Put it back from a backup. Without one, "
             f"delete it and start once with "
             "`hombi serve --new-secrets`: what was sealed with it is forgotten and must "
             "be set up again"
         )
-    return found
+    return result
 
 
 @contextlib.contextmanager
@@ -112,7 +112,7 @@ def _moved(data: Path) -> None:
         return
     for what, before in (("restore", "before-restore"), ("salvage", "damaged")):
         if left_over(data, what):
-            asides = [one for one in sorted(data.glob(f"{before}-*")) if one.is_dir()]
+            asides = [path for path in sorted(data.glob(f"{before}-*")) if path.is_dir()]
             kept = f"; what was there before is in {asides[-1]}" if asides else ""
             back = "" if what == "restore" else f"move its files back into {data}, and "
             raise DataError(
@@ -161,13 +161,13 @@ def _database(path: Path) -> None:
         return
     again = _way_out(path)
     try:
-        with sqlite3.connect(f"file:{path}?mode=rw", uri=True, timeout=10) as found:
-            found.execute("BEGIN IMMEDIATE")
-            found.execute("SELECT count(*) FROM sqlite_master").fetchone()
+        with sqlite3.connect(f"file:{path}?mode=rw", uri=True, timeout=10) as connection:
+            connection.execute("BEGIN IMMEDIATE")
+            connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
             small = path.stat().st_size <= LOOKED_THROUGH
-            problem = found.execute("PRAGMA quick_check(1)").fetchone()[0] if small else "ok"
-            found.execute("ROLLBACK")
-        found.close()
+            problem = connection.execute("PRAGMA quick_check(1)").fetchone()[0] if small else "ok"
+            connection.execute("ROLLBACK")
+        connection.close()
     except sqlite3.OperationalError as error:
         if "malformed" in str(error):
             raise DataError(f"the database {path} is damaged ({error}). {again}") from error

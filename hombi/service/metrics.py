@@ -87,4 +87,4 @@ class _Registry:
 
 def _size(h: Hub) -> int:
     folder = h.config.data.glob("hub.sqlite3*")
-    return sum(one.stat().st_size for one in folder if one.is_file())
+    return sum(path.stat().st_size for path in folder if path.is_file())

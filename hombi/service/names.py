@@ -67,5 +67,5 @@ def _name(host: str) -> str | None:
 
 def _plain(address: str) -> ipaddress.IPv4Address | ipaddress.IPv6Address:
     """An address; one of IPv4 that came in over IPv6 as what it is."""
-    found = ipaddress.ip_address(address.partition("%")[0])
-    return (found.ipv4_mapped or found) if isinstance(found, ipaddress.IPv6Address) else found
+    result = ipaddress.ip_address(address.partition("%")[0])
+    return (result.ipv4_mapped or result) if isinstance(result, ipaddress.IPv6Address) else result

@@ -89,20 +89,20 @@ def _newer(version: str) -> bool:
 
 def what_is_needed(about: About) -> list[str]:
     """What a person must see to on a new machine, in sentences."""
-    found = []
+    result = []
     if about.nodes.get("zigbee"):
-        found.append(
+        result.append(
             "Zigbee: plug in the stick and set zigbee.port in hombi.toml. The stick of before goes "
             "on with its network; into another one, the kept network is put at the first start, so "
             "that no node need be paired anew. Never run both sticks at once."
         )
     if about.nodes.get("bluetooth"):
-        found.append("Bluetooth: nodes are heard again by themselves; those with a bond may want "
+        result.append("Bluetooth: nodes are heard again by themselves; those with a bond may want "
                      "to be paired anew with another adapter.")  # fmt: skip
     if about.nodes.get("wifi"):
-        found.append(
+        result.append(
             "Wi-Fi: nodes find the hub as hombi.local. Those that were given an address need this "
             "machine to have it: give it the address of the old one in the router."
         )
-    found.append("Phones and browsers go on as they are: the house's authority came with it.")
-    return found
+    result.append("Phones and browsers go on as they are: the house's authority came with it.")
+    return result

@@ -116,7 +116,7 @@ def _take_over(
     done.rows[table] = done.holes[table] = 0
     if not columns:
         return
-    named, marks = ", ".join(f'"{one}"' for one in columns), ", ".join("?" * len(columns))
+    named, marks = ", ".join(f'"{column}"' for column in columns), ", ".join("?" * len(columns))
     put = f"INSERT OR IGNORE INTO {table} ({named}) VALUES ({marks})"  # noqa: S608 - names of our own tables
     for stretch in _stretches(old, new, table, named):
         for rows in stretch.pages():
@@ -197,9 +197,9 @@ class _Stretch:
                 else:
                     opened = middle
             # Among those that share this first part of the key, too.
-            before, found = (*before, closed), self._place(*before, opened)
+            before, result = (*before, closed), self._place(*before, opened)
             closed, opened = 0, LAST_CHANNEL
-        return found
+        return result
 
 
 def _stretches(
@@ -273,12 +273,12 @@ def _with_parents(new: sqlite3.Connection) -> int:
 
 def _sent(new: sqlite3.Connection, entity: int) -> tuple[str, str, int]:
     """The kind, unit and number of the channel over which an entity was sent last."""
-    found = new.execute(
+    result = new.execute(
         "SELECT kind, unit, number FROM records_channel WHERE entity_id = ? AND file = '' "
         "ORDER BY since_ms DESC LIMIT 1",
         (entity,),
     ).fetchone()
-    return found or ("number", "", 0)
+    return result or ("number", "", 0)
 
 
 def _stand_in_node(new: sqlite3.Connection, number: int | None = None) -> int:
@@ -323,8 +323,8 @@ def _has_rowids(new: sqlite3.Connection, table: str) -> bool:
 def _without_parents(new: sqlite3.Connection) -> int:
     """Delete what belongs to something that is lost; how many rows that was."""
     gone = 0
-    while found := new.execute("PRAGMA foreign_key_check").fetchall():
-        for table, rowid, _, _ in found:
+    while result := new.execute("PRAGMA foreign_key_check").fetchall():
+        for table, rowid, _, _ in result:
             if rowid is not None:
                 new.execute(f"DELETE FROM {table} WHERE rowid = ?", (rowid,))  # noqa: S608
             else:

@@ -40,10 +40,10 @@ def beside(database: Path) -> Path:
 def keep_places(database: Path) -> None:
     """Write down where the tables of a database begin, if that has changed. Raises
     OSError, sqlite3.DatabaseError."""
-    with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as found:
-        (page_size,) = found.execute("PRAGMA page_size").fetchone()
+    with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as connection:
+        (page_size,) = connection.execute("PRAGMA page_size").fetchone()
         every = "SELECT type, name, tbl_name, rootpage, sql FROM sqlite_schema ORDER BY rowid"
-        content = msgspec.json.encode(Tables(page_size, found.execute(every).fetchall()))
+        content = msgspec.json.encode(Tables(page_size, connection.execute(every).fetchall()))
     file = beside(database)
     if not file.exists() or file.read_bytes() != content:
         write_private(file, content)
@@ -54,8 +54,10 @@ def readable(database: Path, folder: Path) -> Path:
     lost, a copy in `folder` with new ones, if their places were kept. Raises
     OSError."""
     with contextlib.suppress(sqlite3.DatabaseError):
-        with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as found:
-            found.execute("SELECT count(*) FROM sqlite_schema").fetchone()
+        with contextlib.closing(
+            sqlite3.connect(f"file:{database}?mode=ro", uri=True)
+        ) as connection:
+            connection.execute("SELECT count(*) FROM sqlite_schema").fetchone()
         return database
     try:
         tables = msgspec.json.decode(beside(database).read_bytes(), type=Tables)

@@ -21,13 +21,15 @@ class AddressThrottle(ScopedRateThrottle):
     def get_ident(self, request: Request) -> str:
         address = str(request.META.get("REMOTE_ADDR", ""))
         try:
-            found = ipaddress.ip_address(address.partition("%")[0])
+            result = ipaddress.ip_address(address.partition("%")[0])
         except ValueError:
             return address
-        if isinstance(found, ipaddress.IPv6Address) and found.ipv4_mapped is not None:
+        if isinstance(result, ipaddress.IPv6Address) and result.ipv4_mapped is not None:
             # At an IPv6 socket IPv4 comes from ::ffff:0:0/96 (RFC 4291, 2.5.5.2).
-            return str(found.ipv4_mapped)
+            return str(result.ipv4_mapped)
         # One machine has a whole /64 of IPv6 to choose from.
         return (
-            str(ipaddress.ip_network((found, 64), strict=False)) if found.version == 6 else address
+            str(ipaddress.ip_network((result, 64), strict=False))
+            if result.version == 6
+            else address
         )

@@ -66,12 +66,12 @@ def _in_words() -> Iterator[None]:
 
 def _known() -> Names:
     """The migrations of this version, by app and name. They are not loaded."""
-    found: Names = set()
+    result: Names = set()
     for app in apps.get_app_configs():
         spec = find_spec(f"{app.name}.migrations")
         places = spec.submodule_search_locations if spec is not None else None
-        found |= {(app.label, one.name) for one in iter_modules(places or [])}
-    return found
+        result |= {(app.label, module.name) for module in iter_modules(places or [])}
+    return result
 
 
 def _in_a_child(work: Callable[[], None]) -> None:
@@ -187,10 +187,10 @@ def _copy(database: Path, to: Path) -> None:
     """A whole copy of a database in a file of its own, on the disk when this
     returns."""
     with (
-        contextlib.closing(sqlite3.connect(database)) as found,
+        contextlib.closing(sqlite3.connect(database)) as result,
         contextlib.closing(sqlite3.connect(to)) as copy,
     ):
-        found.backup(copy)
+        result.backup(copy)
         copy.execute("PRAGMA journal_mode=DELETE")
     with to.open("rb") as file:
         os.fsync(file.fileno())

@@ -103,10 +103,10 @@ class Review(Shape, frozen=True, kw_only=True):
         one for each hour of the day."""
         yield HEADINGS
         for kind in self.kinds:
-            for one in kind.entities:
-                about = (one.room, one.entity, kind.kind, kind.unit)
-                whole = (one.mean, one.low, one.high, one.known)
+            for entity in kind.entities:
+                about = (entity.room, entity.entity, kind.kind, kind.unit)
+                whole = (entity.mean, entity.low, entity.high, entity.known)
                 yield (*about, "all", "", "", "", *(f"{number:.6g}" for number in whole))
-                for at in one.day:
+                for at in entity.day:
                     band = (at.low, at.median, at.high)
                     yield (*about, str(at.hour), *(f"{n:.6g}" for n in band), "", "", "", "")

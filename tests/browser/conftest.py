@@ -64,9 +64,9 @@ def cookies(service: Service, browser: Any) -> list[dict[str, Any]]:
     context = browser.new_context(base_url=service.url)
     page = context.new_page()
     sign_in(page)
-    found: list[dict[str, Any]] = context.cookies()
+    result: list[dict[str, Any]] = context.cookies()
     context.close()
-    return found
+    return result
 
 
 class TextArea:
@@ -79,8 +79,8 @@ class TextArea:
     @property
     def text(self) -> str:
         # Lines that are out of sight are not in the page.
-        found: str = self.area.evaluate("one => one.cmTile.root.view.state.doc.toString()")
-        return found
+        result: str = self.area.evaluate("one => one.cmTile.root.view.state.doc.toString()")
+        return result
 
     def fill(self, text: str) -> None:
         self.area.fill(text)
@@ -124,10 +124,10 @@ def console(context: BrowserContext, cookies: list[dict[str, Any]]) -> Iterator[
 def violations(page: Page) -> list[str]:
     """What axe finds wrong with the page."""
     page.evaluate(AXE)
-    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    result = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
     return [
         f"{v['id']}: {v['nodes'][0]['html'][:160]} {v['nodes'][0]['failureSummary'][:200]}"
-        for v in found["violations"]
+        for v in result["violations"]
     ]
 
 

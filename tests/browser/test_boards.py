@@ -35,10 +35,10 @@ def tiles(page: Page) -> list[str]:
 
 def shown(page: Page) -> list[str]:
     """The entities of the tiles, in their order."""
-    found: list[str] = page.locator("[data-entity]").evaluate_all(
+    result: list[str] = page.locator("[data-entity]").evaluate_all(
         "all => all.map(one => one.dataset.entity)"
     )
-    return found
+    return result
 
 
 def test_a_room_is_arranged_by_mouse_and_goes_back(console: Page, service: Service) -> None:

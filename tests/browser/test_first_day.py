@@ -28,11 +28,11 @@ from tests.house import (
 @pytest.fixture(scope="module")
 def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """A hub that nobody has claimed."""
-    found = make_service(
+    result = make_service(
         Path(tmp_path_factory.mktemp("new")), HOMBI_ACTUATION_ANSWER_WITHIN="4 s"
     ).start()
-    yield found
-    found.stop()
+    yield result
+    result.stop()
 
 
 def test_claim_let_in_see_and_switch(page: Page, service: Service) -> None:

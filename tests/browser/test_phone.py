@@ -22,8 +22,8 @@ from tests.phones import phone_service
 @pytest.fixture(scope="module")
 def browser(launch_browser: Callable[..., Browser]) -> Iterator[Browser]:
     """One that shows notices."""
-    with launch_browser(executable_path=WHOLE) as found:
-        yield found
+    with launch_browser(executable_path=WHOLE) as result:
+        yield result
 
 
 @pytest.fixture

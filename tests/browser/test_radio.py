@@ -16,8 +16,8 @@ from tests.house import Service, until
 
 @pytest.fixture(scope="module")
 def both(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Service, Air]]:
-    with hub_in(tmp_path_factory.mktemp("radio")) as found:
-        yield found
+    with hub_in(tmp_path_factory.mktemp("radio")) as result:
+        yield result
 
 
 @pytest.fixture(scope="module")

@@ -23,15 +23,15 @@ def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> I
     data = tmp_path_factory.mktemp("hub")
     shutil.copy(empty_database, data)
     https, mqtts = free_ports(2)
-    found = make_service(
+    result = make_service(
         data,
         HOMBI_HTTPS_USE="true",
         HOMBI_HTTPS_PORT=str(https),
         HOMBI_MQTT_TLS_PORT=str(mqtts),
     )
-    found.start().claim()
-    yield found
-    found.kill()
+    result.start().claim()
+    yield result
+    result.kill()
 
 
 def device(

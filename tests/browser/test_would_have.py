@@ -69,10 +69,10 @@ def test_why_it_did_not_start(console: Page, service: Service, past: int) -> Non
     console.goto("/automations/cellar-too-dry")
     expect(console.get_by_text(re.compile("^At .* it "))).to_be_visible()
     with service.hub() as hub:
-        found = hub.automations.why("cellar-too-dry", past + 50 * MIN)
+        result = hub.automations.why("cellar-too-dry", past + 50 * MIN)
     at = time.gmtime((past + 50 * MIN) / 1000)
     console.get_by_label("At another moment").fill(time.strftime("%Y-%m-%d %H:%M", at))
-    if found.phase == "idle":
+    if result.phase == "idle":
         expect(
             console.get_by_text("it did not start: the value was not under 82 %")
         ).to_be_visible()

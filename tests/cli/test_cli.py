@@ -360,7 +360,7 @@ def test_what_comes_from_outside_forges_no_line_on_the_terminal(service: Service
         until(lambda: any(FORGED in entry.text for entry in hub.journal()), 20)
         hub.pairing.close()
     said = service.hombi("journal").stdout
-    (line,) = [one for one in said.splitlines() if "\\x1b[2J" in one]
+    (line,) = [row for row in said.splitlines() if "\\x1b[2J" in row]
     assert (
         "anna\\x1b[2J\\x9b31m\\u202e\\x0a27 Nov 12:00:00  Cellar mister was switched on "
         "by mill [bold]" in line

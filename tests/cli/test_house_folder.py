@@ -27,18 +27,18 @@ def _hub(data: Path, empty_database: Path) -> Service:
     """A hub with two nodes, as they come."""
     data.mkdir()
     shutil.copy(empty_database, data)
-    found = make_service(data).start()
-    found.claim()
-    let_in(found, description("Cellar rack", **CLIMATE))
-    let_in(found, description("Cellar mister", **PLUG))
-    return found
+    result = make_service(data).start()
+    result.claim()
+    let_in(result, description("Cellar rack", **CLIMATE))
+    let_in(result, description("Cellar mister", **PLUG))
+    return result
 
 
 @pytest.fixture(scope="module")
 def mill(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> Iterator[Service]:
     """One that a person has made theirs."""
-    found = _hub(tmp_path_factory.mktemp("one") / "hub", empty_database)
-    with found.hub() as hub:
+    result = _hub(tmp_path_factory.mktemp("one") / "hub", empty_database)
+    with result.hub() as hub:
         hub.floors.add("Under the roof")
         hub.rooms.add("Drying room", "Under the roof")
         hub.rooms.add("Loft", "Under the roof")
@@ -54,8 +54,8 @@ def mill(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> Iter
         hub.sequences.put(MISTING)
         hub.automations.add(DRY)
         hub.dashboards.add("Cheese", [])
-    yield found
-    found.kill()
+    yield result
+    result.kill()
 
 
 @pytest.fixture(scope="module")

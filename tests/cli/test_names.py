@@ -78,8 +78,8 @@ def test_a_room(service: Service, word: str) -> None:
 
 def test_an_automation(service: Service) -> None:
     assert said(service, "automation", "show", "too DRY") == DRY
-    (found,) = json.loads(said(service, "automation", "duty", "Too dry", "off", "--json"))
-    assert (found["automation"], found["enabled"]) == ("too-dry", False)
+    (result,) = json.loads(said(service, "automation", "duty", "Too dry", "off", "--json"))
+    assert (result["automation"], result["enabled"]) == ("too-dry", False)
 
 
 @pytest.mark.parametrize(
@@ -154,9 +154,9 @@ def test_a_piped_table_has_each_row_on_one_line(service: Service) -> None:
     ],
 )
 def test_every_answer_is_also_json(service: Service, words: tuple[str, ...], key: str) -> None:
-    found = json.loads(said(service, *words, "--json"))
-    assert found
-    assert key in found[0]
+    result = json.loads(said(service, *words, "--json"))
+    assert result
+    assert key in result[0]
 
 
 def test_floors_and_rooms_are_taken_away_when_they_are_empty(service: Service) -> None:

@@ -70,10 +70,10 @@ def test_it_stands_alone_without_django_and_the_rest() -> None:
 
 def test_both_clients_have_the_same_methods() -> None:
     def methods(of: object) -> dict[str, Any]:
-        found = inspect.getmembers(type(of), inspect.isfunction)
+        result = inspect.getmembers(type(of), inspect.isfunction)
         return {
             name: (list(inspect.signature(f).parameters), inspect.getdoc(f))
-            for name, f in found
+            for name, f in result
             if not name.startswith("_")
         }
 
@@ -218,7 +218,7 @@ def test_what_is_no_address_is_said_so(url: str) -> None:
 
 def test_events_are_put_together_line_by_line() -> None:
     reader = EventReader()
-    found = [
+    result = [
         reader.line(line)
         for line in (
             "retry: 1000",
@@ -235,7 +235,7 @@ def test_events_are_put_together_line_by_line() -> None:
             "",
         )
     ]
-    events = [e for e in found if e]
+    events = [e for e in result if e]
     news = ReadingNews(
         entity="rack/humidity", at=1, value=84.5, raw=84.5, quality="good", reason=""
     )

@@ -39,27 +39,27 @@ def test_an_offset_is_found_within_its_interval_whatever_single_values_do() -> N
     wrong = noisy(72, offset=-0.7)
     for spiked in range(0, len(wrong), 37):
         wrong[spiked] += 30.0
-    found = compared(course(wrong), course(truth), "°C")
-    assert found.offset is not None
-    assert found.offset.offset == pytest.approx(-0.7, abs=0.02)
-    assert found.offset.low <= -0.7 + 0.02
-    assert found.offset.high >= -0.7 - 0.02
-    assert found.offset.high - found.offset.low < 0.05
-    assert found.offset.residual < 0.1
-    assert len(found.hours) == 72
+    result = compared(course(wrong), course(truth), "°C")
+    assert result.offset is not None
+    assert result.offset.offset == pytest.approx(-0.7, abs=0.02)
+    assert result.offset.low <= -0.7 + 0.02
+    assert result.offset.high >= -0.7 - 0.02
+    assert result.offset.high - result.offset.low < 0.05
+    assert result.offset.residual < 0.1
+    assert len(result.hours) == 72
 
 
 def test_a_gain_is_found_where_the_range_supports_one() -> None:
     truth = [day(n) for n in range(72 * 6)]
-    found = compared(course(noisy(72, gain=1.1, offset=-2.0)), course(truth), "°C")
-    assert found.both is not None
-    assert found.both.gain == pytest.approx(1.1, abs=0.02)
-    assert found.both.offset == pytest.approx(-2.0, abs=0.3)
-    assert found.both.gain_low <= 1.1 <= found.both.gain_high + 0.01
+    result = compared(course(noisy(72, gain=1.1, offset=-2.0)), course(truth), "°C")
+    assert result.both is not None
+    assert result.both.gain == pytest.approx(1.1, abs=0.02)
+    assert result.both.offset == pytest.approx(-2.0, abs=0.3)
+    assert result.both.gain_low <= 1.1 <= result.both.gain_high + 0.01
     still = [20.0 + random.Random(n).gauss(0, 0.05) for n in range(72 * 6)]
     flat = compared(course(still), course([20.5] * len(still)), "°C")
     assert flat.both is None
-    assert any("a gain is not supported" in one for one in flat.remarks)
+    assert any("a gain is not supported" in remark for remark in flat.remarks)
 
 
 @pytest.mark.parametrize("late", [0, 20, 60, -40])
@@ -71,10 +71,10 @@ def test_it_is_seen_how_much_later_a_sensor_follows(late: int) -> None:
 
     draw = random.Random(late)
     sensor = course([air(m - late) + 0.7 + draw.gauss(0, 0.1) for m in minutes[::5]], 5 * MIN)
-    found = compared(sensor, course([air(m) for m in minutes], MIN), "°C")
-    assert found.behind_ms == pytest.approx(late * MIN, abs=5 * MIN)
-    said = [one for one in found.remarks if "than the reference" in one]
-    assert bool(said) == bool(late), found.remarks
+    result = compared(sensor, course([air(m) for m in minutes], MIN), "°C")
+    assert result.behind_ms == pytest.approx(late * MIN, abs=5 * MIN)
+    said = [remark for remark in result.remarks if "than the reference" in remark]
+    assert bool(said) == bool(late), result.remarks
     assert not late or ("later" in said[0]) == (late > 0)
     with_a_gap = [one for one in sensor if not 20 <= one.at_ms / 3.6e6 <= 44]
     again = compared(with_a_gap, course([air(m) for m in minutes], MIN), "°C")
@@ -91,7 +91,7 @@ def test_it_says_when_there_is_not_enough_or_nothing_to_correct() -> None:
     draw = random.Random(1)
     elsewhere = [draw.uniform(10, 30) for _ in range(48)]
     poor = compared(course(elsewhere, HOUR_MS), course([20.0] * 48, HOUR_MS), "°C")
-    assert any("the fit is poor" in one for one in poor.remarks)
+    assert any("the fit is poor" in remark for remark in poor.remarks)
 
 
 def test_the_reference_is_interpolated_and_never_over_a_gap() -> None:
@@ -109,13 +109,13 @@ def test_values_read_off_an_instrument_are_compared_each_with_its_moment() -> No
     minute = 60_000
     sensor = [Reading(n * minute, 0, None, 20 + n / 100) for n in range(1_000)]
     typed = [Reading(n * 100 * minute + 30_000, 0, None, 20 + n + 0.005 - 0.4) for n in range(9)]
-    found = compared_with_typed(sensor, typed, "°C")
-    assert [hour.start_ms for hour in found.hours] == [one.at_ms for one in typed]
-    assert found.hours[3].sensor == pytest.approx(23.005)
-    assert found.offset is not None
-    assert found.offset.offset == pytest.approx(-0.4)
-    assert found.both is None
-    assert "a gain needs 24 values, and 9 are there" in found.remarks
+    result = compared_with_typed(sensor, typed, "°C")
+    assert [hour.start_ms for hour in result.hours] == [one.at_ms for one in typed]
+    assert result.hours[3].sensor == pytest.approx(23.005)
+    assert result.offset is not None
+    assert result.offset.offset == pytest.approx(-0.4)
+    assert result.both is None
+    assert "a gain needs 24 values, and 9 are there" in result.remarks
     few = compared_with_typed(sensor, typed[:3], "°C")
     assert few.remarks == (
         "there is not enough yet: 3 values at which the sensor was heard, 6 at least",

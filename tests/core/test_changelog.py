@@ -25,7 +25,7 @@ def test_each_heading_is_a_release_and_each_point_a_line_however_it_is_wrapped()
 
 
 def test_the_projects_own_is_understood() -> None:
-    found = releases((Path(__file__).parents[2] / "CHANGELOG.md").read_text())
-    assert [one.name for one in found][-2:] == ["0.2.0", "0.1.0"]
-    assert all(one.lines for one in found)
-    assert not [line for one in found for line in one.lines if "\n" in line or line[0] == "-"]
+    result = releases((Path(__file__).parents[2] / "CHANGELOG.md").read_text())
+    assert [one.name for one in result][-2:] == ["0.2.0", "0.1.0"]
+    assert all(one.lines for one in result)
+    assert not [line for one in result for line in one.lines if "\n" in line or line[0] == "-"]

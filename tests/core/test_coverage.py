@@ -71,10 +71,10 @@ def test_the_interval_holds_the_truth_or_nothing_is_offered(name: str) -> None:
     case = CASES[name]
     held = offered = 0
     for seed in range(RUNS):
-        found = tried(case, seed)
-        if found.both is not None:
+        result = tried(case, seed)
+        if result.both is not None:
             offered += 1
-            held += found.both.gain_low <= case.gain <= found.both.gain_high
+            held += result.both.gain_low <= case.gain <= result.both.gain_high
     # Of few runs, one may miss without the share being another.
     assert held >= 0.93 * offered - (RUNS < 50), (held, offered)
     if name in ("a gain", "a usual room"):

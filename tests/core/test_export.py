@@ -57,13 +57,13 @@ def test_csv_has_house_time_and_every_reading_to_its_last_digit() -> None:
 def test_senml_is_one_pack_however_it_is_cut_and_the_hub_reads_it(cut: int) -> None:
     text = written(HUMIDITY, "senml", READINGS[:cut], READINGS[cut:])
     assert len(json.loads(text)) == 2, "the bad ones have no place in it"
-    found, wrong = resolve(decode(text.encode()), TWICE)
+    result, wrong = resolve(decode(text.encode()), TWICE)
     assert wrong == []
-    assert [(one.name, one.unit, one.value) for one in found] == [
+    assert [(one.name, one.unit, one.value) for one in result] == [
         ("cellar-rack/humidity", "%RH", 81.5),
         ("cellar-rack/humidity", "%RH", 82.49999999999999),
     ]
-    assert [one.at_ms for one in found] == [TWICE - 3_600_000, TWICE]
+    assert [one.at_ms for one in result] == [TWICE - 3_600_000, TWICE]
 
 
 def test_states_are_words_in_csv_and_true_or_false_in_senml() -> None:
@@ -71,7 +71,7 @@ def test_states_are_words_in_csv_and_true_or_false_in_senml() -> None:
     readings = [Reading(1_000, 0, 1.0, 1.0), Reading(2_000, 0, 0.0, 0.0)]
     rows = list(csv.DictReader(io.StringIO(written(door, "csv", readings), newline="")))
     assert [row["value"] for row in rows] == ["open", "closed"]
-    assert [one["vb"] for one in json.loads(written(door, "senml", readings))] == [True, False]
+    assert [load["vb"] for load in json.loads(written(door, "senml", readings))] == [True, False]
 
 
 def test_a_file_without_readings_is_whole() -> None:

@@ -61,8 +61,8 @@ def test_temperatures_are_numbers_in_celsius_and_kelvins_are_differences() -> No
     ],
 )  # fmt: skip
 def test_arithmetic_by_hand(text: str, number: float) -> None:
-    found, kind = value(text)
-    assert found == pytest.approx(number)
+    result, kind = value(text)
+    assert result == pytest.approx(number)
     assert kind == "number"
 
 
@@ -149,7 +149,7 @@ def test_the_mean_of_a_past_is_a_source_of_its_own() -> None:
     text = "mean(7 d) + 5 % + mean(loft-beam/humidity, 90 min) - mean(10 %, 20 %)"
     names = ("value~604800000", "loft-beam/humidity~5400000")
     assert sources_of(text, past=True) == names
-    assert [past_of(one) for one in names] == [
+    assert [past_of(name) for name in names] == [
         ("value", 604_800_000),
         ("loft-beam/humidity", 5_400_000),
     ]

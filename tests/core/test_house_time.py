@@ -47,8 +47,8 @@ def test_a_day_has_as_many_hours_as_the_clocks_make(day: str, hours: int) -> Non
 
 def test_hours_begin_as_the_clock_shows_them() -> None:
     zone = ZoneInfo("Asia/Kathmandu")  # 5:45 ahead
-    for one in bounds(at("2026-11-20 09:50", zone), at("2026-11-20 14:10", zone), "hours", zone):
-        assert datetime.fromtimestamp(one / 1000, zone).minute == 0
+    for bound in bounds(at("2026-11-20 09:50", zone), at("2026-11-20 14:10", zone), "hours", zone):
+        assert datetime.fromtimestamp(bound / 1000, zone).minute == 0
 
 
 @given(
@@ -60,15 +60,17 @@ def test_rows_follow_one_another_and_hold_what_was_asked_for(
     start: int, span: int, name: str
 ) -> None:
     zone, rows = ZoneInfo(name), rows_of(span)
-    found = bounds(start, start + span, rows, zone)
-    assert found[0] <= start < found[1]
-    assert found[-2] < start + span <= found[-1]
-    assert all(a < b for a, b in pairwise(found))
+    result = bounds(start, start + span, rows, zone)
+    assert result[0] <= start < result[1]
+    assert result[-2] < start + span <= result[-1]
+    assert all(a < b for a, b in pairwise(result))
     if rows == "days":
-        assert all(b - a >= 22 * 3_600_000 for a, b in pairwise(found))
-        assert len({datetime.fromtimestamp(one / 1000, zone).date() for one in found}) == len(found)
+        assert all(b - a >= 22 * 3_600_000 for a, b in pairwise(result))
+        assert len({datetime.fromtimestamp(one / 1000, zone).date() for one in result}) == len(
+            result
+        )
     else:
-        assert {b - a for a, b in pairwise(found)} == {ROWS_MS[rows]}
+        assert {b - a for a, b in pairwise(result)} == {ROWS_MS[rows]}
 
 
 @pytest.mark.parametrize(

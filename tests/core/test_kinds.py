@@ -53,5 +53,5 @@ def test_no_word_means_two_kinds_of_one_sort() -> None:
     ],
 )
 def test_nodes_call_kinds_by_other_words(word: str, two_states: bool, kind: str | None) -> None:
-    found = kind_called(word, two_states=two_states)
-    assert (found.name if found else None) == kind
+    result = kind_called(word, two_states=two_states)
+    assert (result.name if result else None) == kind

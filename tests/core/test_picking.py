@@ -127,14 +127,14 @@ def test_a_message_may_say_when_it_was(at: Any) -> None:
 
 def test_all_single_values_are_candidates_with_pointers_that_find_them() -> None:
     payload = b'{"soil":{"m/3":[41.2,"x"]},"ok":true,"none":null,"":"e"}'
-    found = candidates(payload)
-    assert [(c.pointer, c.shown) for c in found] == [
+    result = candidates(payload)
+    assert [(c.pointer, c.shown) for c in result] == [
         ("/soil/m~13/0", "41.2"),
         ("/soil/m~13/1", "x"),
         ("/ok", "true"),
         ("/", "e"),
     ]
-    assert number(payload, found[0].pointer) == 41.2
+    assert number(payload, result[0].pointer) == 41.2
     assert [(c.pointer, c.shown) for c in candidates(b"0.83")] == [("", "0.83")]
     assert candidates(b"\xff") == []
     assert len(candidates(json.dumps(list(range(1000))).encode())) == 64

@@ -44,20 +44,20 @@ def looked(place: str, rollups: list[Rollup], *, apart: bool = False) -> Looked:
 
 def test_a_usual_day_in_house_time_and_what_a_span_comes_to() -> None:
     day = [float(hour) for hour in range(24)]
-    found = summary(hours(*day), ZoneInfo("Europe/Vienna"))
-    assert found is not None
-    assert (round(found.mean, 9), found.low, found.high, found.known_h) == (11.5, -1, 24, 240)
+    result = summary(hours(*day), ZoneInfo("Europe/Vienna"))
+    assert result is not None
+    assert (round(result.mean, 9), result.low, result.high, result.known_h) == (11.5, -1, 24, 240)
     # In winter, the house's clock is one hour ahead of UTC.
-    assert [(at.hour, at.median) for at in found.day][:2] == [(0, 23), (1, 0)]
+    assert [(at.hour, at.median) for at in result.day][:2] == [(0, 23), (1, 0)]
     assert summary([], UTC) is None
 
 
 def test_a_band_leaves_out_a_tenth_on_each_side() -> None:
     odd = hours(50.0)
     odd[0] = Rollup(START, 0, 12, 90, 90.0, 90, 90, HOUR_MS)
-    found = summary(odd, UTC)
-    assert found is not None
-    assert (found.day[0].low, found.day[0].high, found.high) == (50, 50, 90)
+    result = summary(odd, UTC)
+    assert result is not None
+    assert (result.day[0].low, result.day[0].high, result.high) == (50, 50, 90)
 
 
 def test_hours_beyond_a_limit_count_for_as_long_as_they_are_known() -> None:
@@ -71,9 +71,9 @@ def test_a_room_that_is_damp_at_night_stands_out_and_one_outside_is_no_measure()
     rooms = [looked("loft", hours(*night)), looked("cellar", hours(50.5))]
     assert standing_out("humidity", PERCENT, rooms, UTC) == [], "two make no rule"
     rooms += [looked("workshop", hours(49.0)), looked("terrace", hours(95.0), apart=True)]
-    (found,) = standing_out("humidity", PERCENT, rooms, UTC)
-    assert found.entity == "loft/humidity"
-    assert found.text.replace("\xa0", " ") == (
+    (result,) = standing_out("humidity", PERCENT, rooms, UTC)
+    assert result.entity == "loft/humidity"
+    assert result.text.replace("\xa0", " ") == (
         "Loft is damper at night: 10 % more than by day, the others stay as they are"
     )
 
@@ -81,8 +81,8 @@ def test_a_room_that_is_damp_at_night_stands_out_and_one_outside_is_no_measure()
 def test_a_level_apart_and_the_words_of_its_kind() -> None:
     rooms = [looked("loft", hours(12.0)), looked("cellar", hours(16.0))]
     rooms += [looked("workshop", hours(16.5)), looked("hen-house", hours(16.2))]
-    (found,) = standing_out("temperature", CELSIUS, rooms, UTC)
-    assert found.text.replace("\xa0", " ") == (
+    (result,) = standing_out("temperature", CELSIUS, rooms, UTC)
+    assert result.text.replace("\xa0", " ") == (
         "Loft is colder: usually 12.0 °C, the others 16.2 °C"
     )
     (seen,) = standing_out("temperature", Seen("°F", 1, 1.8, 32.0), rooms, UTC)
@@ -98,8 +98,8 @@ def test_a_room_that_is_slow_to_dry() -> None:
         return hours(*(50 + max(0, 20 - 20 * (h - 12) / fall) * (h >= 12) for h in range(24)))
 
     rooms = [looked("loft", rise(11)), looked("cellar", rise(3)), looked("workshop", rise(4))]
-    (found,) = [f for f in standing_out("humidity", PERCENT, rooms, UTC) if "slower" in f.text]
-    assert found.text.replace("\xa0", " ") == (
+    (result,) = [f for f in standing_out("humidity", PERCENT, rooms, UTC) if "slower" in f.text]
+    assert result.text.replace("\xa0", " ") == (
         "Loft is slower to come down after a rise: 6 h to half of it, the others 2 h"
     )
 
@@ -123,12 +123,12 @@ def test_a_battery_ends_on_the_day_its_trend_says() -> None:
             for n in range(20)
         ]
 
-    found = battery_trend(battery(60.0, 1.0))
-    assert found is not None
+    result = battery_trend(battery(60.0, 1.0))
+    assert result is not None
     # 41 % on the 20th: 31 days later it is at 10 %.
-    assert (found.a_day, found.last) == (-1.0, 41.0)
-    assert found.low_ms is not None
-    assert datetime.fromtimestamp(found.low_ms / 1000, UTC).date() == date(2026, 12, 21)
+    assert (result.a_day, result.last) == (-1.0, 41.0)
+    assert result.low_ms is not None
+    assert datetime.fromtimestamp(result.low_ms / 1000, UTC).date() == date(2026, 12, 21)
     steady = battery_trend(battery(60.0, 0.0))
     assert steady is not None
     assert steady.low_ms is None

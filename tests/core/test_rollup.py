@@ -22,11 +22,11 @@ def reading(at_min: float, value: float | None, quality: Quality = Quality.GOOD)
 
 def test_a_mean_is_weighted_by_how_long_each_value_held() -> None:
     # 10 for 2 minutes, 20 for the other 58: (2 * 10 + 58 * 20) / 60
-    found = roll([reading(0, 10.0), reading(2, 20.0)], (0, HOUR_MS), math.inf)
-    assert found == [Rollup(0, 0, 2, 10.0, pytest.approx(19.6667, abs=1e-4), 20.0, 20.0, HOUR_MS)]
+    result = roll([reading(0, 10.0), reading(2, 20.0)], (0, HOUR_MS), math.inf)
+    assert result == [Rollup(0, 0, 2, 10.0, pytest.approx(19.6667, abs=1e-4), 20.0, 20.0, HOUR_MS)]
     # Held for 10 minutes at most, it was known for 12: (2 * 10 + 10 * 20) / 12
-    (found,) = roll([reading(0, 10.0), reading(2, 20.0)], (0, HOUR_MS), 10 * MIN)
-    assert (round(found.mean, 4), found.held_ms) == (18.3333, 12 * MIN)
+    (result,) = roll([reading(0, 10.0), reading(2, 20.0)], (0, HOUR_MS), 10 * MIN)
+    assert (round(result.mean, 4), result.held_ms) == (18.3333, 12 * MIN)
 
 
 def test_a_value_holds_over_the_bounds_and_counts_where_it_came() -> None:
@@ -39,8 +39,8 @@ def test_a_value_holds_over_the_bounds_and_counts_where_it_came() -> None:
 
 def test_a_bad_reading_ends_what_held_and_is_no_number() -> None:
     for bad in (reading(10, None), reading(10, 900.0, Quality.OUT_OF_RANGE)):
-        (found,) = roll([reading(0, 5.0), bad], (0, HOUR_MS), math.inf)
-        assert (found.count, found.high, found.held_ms) == (1, 5.0, 10 * MIN)
+        (result,) = roll([reading(0, 5.0), bad], (0, HOUR_MS), math.inf)
+        assert (result.count, result.high, result.held_ms) == (1, 5.0, 10 * MIN)
 
 
 def test_channels_are_kept_apart() -> None:
@@ -81,7 +81,7 @@ def test_parts_come_to_the_same_as_the_whole(
     whole = roll(readings, (0, end), hold)
     parts = roll(readings, range(0, end + 1, FIVE_MINUTES_MS), hold)
     good = [r.value for r in readings if r.value is not None and r.quality < Quality.STUCK]
-    assert sum(one.count for one in parts) == len(good)
+    assert sum(part.count for part in parts) == len(good)
     joined = merge(parts, 0)
     assert len(joined) == len(whole) == bool(good)
     for one, other in zip(joined, whole, strict=True):

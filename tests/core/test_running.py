@@ -35,11 +35,11 @@ NOON = moment_ms(date(2026, 11, 27), 12 * 60, UTC)
 
 def told(machine: Running, *readings: tuple[float, float | None]) -> list[float | None]:
     """What it is after each reading (minutes after noon, value)."""
-    found = []
+    result = []
     for minute, value in readings:
         machine.take(NOON + round(minute * MIN), value)
-        found.append(machine.at(NOON + round(minute * MIN)))
-    return found
+        result.append(machine.at(NOON + round(minute * MIN)))
+    return result
 
 
 def test_hysteresis_ignores_what_flickers_between_its_limits() -> None:
@@ -214,8 +214,10 @@ def test_it_goes_on_after_a_restart_as_if_there_was_none(name: str, data: st.Dat
     if not first:
         return
     second, own = Course(MACHINES[name](), states=states), first[-1]
-    second.resume(first, [one for one in readings if one.at_ms <= own.at_ms])
-    rest = run(second, [one for one in readings if one.at_ms > own.at_ms], end, own.at_ms)
+    second.resume(first, [reading for reading in readings if reading.at_ms <= own.at_ms])
+    rest = run(
+        second, [reading for reading in readings if reading.at_ms > own.at_ms], end, own.at_ms
+    )
     last = {one.at_ms: one.value for one in whole}
     for one in rest:
         assert one.value == pytest.approx(last.get(one.at_ms, one.value))

@@ -28,22 +28,22 @@ def test_a_single_data_point_of_section_5_1_1() -> None:
 
 
 def test_multiple_data_points_of_section_5_1_2() -> None:
-    found = read(
+    result = read(
         '[{"bn":"urn:dev:ow:10e2073a01080063:","n":"voltage","u":"V","v":120.1},{"n":"current","u":"A","v":1.2}]',
     )
-    assert [(r.name, r.unit, r.value) for r in found] == [
+    assert [(r.name, r.unit, r.value) for r in result] == [
         ("urn:dev:ow:10e2073a01080063:voltage", "V", 120.1),
         ("urn:dev:ow:10e2073a01080063:current", "A", 1.2),
     ]
 
 
 def test_base_time_and_base_unit_of_section_5_1_2() -> None:
-    found = read(
+    result = read(
         '[{"bn":"urn:dev:ow:10e2073a0108006:","bt":1.276020076001e+09,"bu":"A","bver":5,"n":"voltage","u":"V","v":120.1},'
         '{"n":"current","t":-5,"v":1.2},{"n":"current","t":-4,"v":1.3},{"n":"current","v":1.7}]'
     )
-    assert [r.at_ms for r in found] == [1276020076001, 1276020071001, 1276020072001, 1276020076001]
-    assert [r.unit for r in found] == ["V", "A", "A", "A"]
+    assert [r.at_ms for r in result] == [1276020076001, 1276020071001, 1276020072001, 1276020076001]
+    assert [r.unit for r in result] == ["V", "A", "A", "A"]
 
 
 def test_times_below_two_to_the_28_are_relative_to_now() -> None:
@@ -53,8 +53,8 @@ def test_times_below_two_to_the_28_are_relative_to_now() -> None:
 
 
 def test_base_value_is_added_and_base_fields_last_until_set_again() -> None:
-    found = read('[{"bn":"a/","bv":20,"n":"x","v":1.5},{"n":"y","v":2},{"bn":"b/","n":"z","v":3}]')
-    assert [(r.name, r.value) for r in found] == [("a/x", 21.5), ("a/y", 22.0), ("b/z", 23.0)]
+    result = read('[{"bn":"a/","bv":20,"n":"x","v":1.5},{"n":"y","v":2},{"bn":"b/","n":"z","v":3}]')
+    assert [(r.name, r.value) for r in result] == [("a/x", 21.5), ("a/y", 22.0), ("b/z", 23.0)]
 
 
 def test_booleans_and_texts_are_values_too() -> None:
@@ -91,7 +91,7 @@ def test_a_record_that_is_wrong_is_named_and_the_others_stand(record: str, said:
     values, refused = resolve(
         decode(f'[{{"n":"first","v":1}},{record},{{"n":"last","v":3}}]'.encode()), NOW
     )
-    assert [one.name for one in values] == ["first", "last"]
+    assert [value.name for value in values] == ["first", "last"]
     assert len(refused) == 1
     assert re.search(said, refused[0])
 
@@ -108,7 +108,7 @@ def test_milliseconds_are_known_for_what_they_are() -> None:
 
 def test_a_time_since_the_nodes_own_start_is_that_of_its_arrival() -> None:
     values = read('[{"bt":86400,"n":"a","v":1,"t":-60},{"n":"a","v":2,"t":0}]')
-    assert [(one.at_ms, one.stamped, one.from_boot) for one in values] == [
+    assert [(value.at_ms, value.stamped, value.from_boot) for value in values] == [
         (NOW - 60_000, False, True),
         (NOW, True, True),
     ]

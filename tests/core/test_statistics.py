@@ -25,8 +25,8 @@ def test_what_held_for_no_time_says_nothing() -> None:
 
 @given(st.lists(st.tuples(st.floats(-1e6, 1e6), st.floats(1, 1e6)), min_size=1, max_size=30))
 def test_quantiles_rise_and_are_values_that_there_were(held: list[tuple[float, float]]) -> None:
-    found = quantiles(held, (0.05, 0.5, 0.95))
-    assert found == sorted(found)
-    assert {*found} <= {value for value, _ in held}
+    result = quantiles(held, (0.05, 0.5, 0.95))
+    assert result == sorted(result)
+    assert {*result} <= {value for value, _ in held}
     total = sum(ms for _, ms in held)
-    assert time_over(held, found[1]) <= total / 2 * (1 + 1e-9)
+    assert time_over(held, result[1]) <= total / 2 * (1 + 1e-9)

@@ -67,11 +67,11 @@ class Given(NamedTuple):
 
 
 def course(rows: list[tuple[int, float | None, Quality]]) -> list[Measured]:
-    at_ms, found = 0, []
+    at_ms, result = 0, []
     for gap, value, quality in rows:
         at_ms += gap
-        found.append((at_ms, value, Quality.NO_VALUE if value is None else quality))
-    return found
+        result.append((at_ms, value, Quality.NO_VALUE if value is None else quality))
+    return result
 
 
 @pytest.fixture(params=STEPS)
@@ -152,14 +152,14 @@ def test_a_reading_keeps_its_sample_as_it_was_sent() -> None:
 
 
 def fed(step: Step, *values: float | None, every_ms: int = 60_000) -> list[Given]:
-    found = []
+    result = []
     for number, value in enumerate(values):
         none = Quality.NO_VALUE if value is None else Quality.GOOD
         step.update((number * every_ms, value, none))
         given_back = step.get()
         assert given_back is not None
-        found.append(Given(*given_back))
-    return found
+        result.append(Given(*given_back))
+    return result
 
 
 def test_hampel_by_hand() -> None:
@@ -288,13 +288,13 @@ def test_a_chain_warms_up_and_what_it_makes_must_be_believed() -> None:
 
 def given_to(step: Step, *values: float | None, every_ms: int = 60_000) -> list[Given]:
     """What a step makes of values, one a minute."""
-    found = []
+    result = []
     for number, value in enumerate(values):
         step.update((number * every_ms, value, Quality.GOOD))
         made = step.get()
         assert made is not None
-        found.append(Given(*made))
-    return found
+        result.append(Given(*made))
+    return result
 
 
 def test_a_value_that_flickers_by_less_than_the_band_stands_still() -> None:

@@ -112,13 +112,13 @@ def test_knows_where_things_stand_in_unusual_forms() -> None:
     ],
 )
 def test_a_whole_number_beyond_64_bits_is_a_mistake(number: str, line: int, column: int) -> None:
-    found = read_toml(f"a = 1\nx = {number}\n")
-    (mistake,) = found.mistakes
+    result = read_toml(f"a = 1\nx = {number}\n")
+    (mistake,) = result.mistakes
     assert (mistake.place, mistake.what) == (Place(line, column), "this number is too large")
-    assert found.data == {}
+    assert result.data == {}
     assert len(str(mistake)) < 200
 
 
 def test_the_largest_and_the_least_whole_number_are_none() -> None:
-    found = read_toml(f"x = {2**63 - 1}\ny = {-(2**63)}\n")
-    assert (found.mistakes, found.data) == ([], {"x": 2**63 - 1, "y": -(2**63)})
+    result = read_toml(f"x = {2**63 - 1}\ny = {-(2**63)}\n")
+    assert (result.mistakes, result.data) == ([], {"x": 2**63 - 1, "y": -(2**63)})

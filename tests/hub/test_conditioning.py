@@ -293,7 +293,7 @@ async def test_two_who_change_the_steps_at_once_lose_none() -> None:
     async with rig() as r:
         await bench(r, 3)
         steps = [{"step": "linear", "offset": float(n)} for n in range(4)]
-        await asyncio.gather(*(r.do(ConditionEntity(AIR, [one])) for one in steps))
+        await asyncio.gather(*(r.do(ConditionEntity(AIR, [step])) for step in steps))
         assert len(r.hub.conditioning.of(r.hub.house.entity(AIR)).versions) == 4
 
 

@@ -119,7 +119,7 @@ def test_the_machines_zone_is_the_one_before_django_sets_its_own(tmp_path: Path)
         "'hombi.service.settings'; import django; django.setup(); print(config.zone.key, "
         "load_config(Path('.')).zone.key)"
     )
-    found = subprocess.run(
+    result = subprocess.run(
         [sys.executable, "-c", program],
         cwd=tmp_path,
         env={**os.environ, "TZ": "America/Lima", "HOMBI_DATA": str(tmp_path)},
@@ -127,7 +127,7 @@ def test_the_machines_zone_is_the_one_before_django_sets_its_own(tmp_path: Path)
         text=True,
         check=True,
     )
-    assert found.stdout.split() == ["America/Lima", "America/Lima"]
+    assert result.stdout.split() == ["America/Lima", "America/Lima"]
 
 
 @pytest.mark.parametrize("given", ['["°F", "inHg"]', "°F, inHg", " [ '°F', 'inHg' ] "])

@@ -84,8 +84,8 @@ async def test_where_its_past_has_no_value_any_more_its_sums_go_too() -> None:
         await r.hub.rollups.catch_up()
 
         def hours() -> list[int]:
-            found = r.records.history.rollups(made.id, HOUR_MS, 0, r.clock.now)
-            return [(one.start_ms - first) // HOUR_MS for one in found]
+            result = r.records.history.rollups(made.id, HOUR_MS, 0, r.clock.now)
+            return [(one.start_ms - first) // HOUR_MS for one in result]
 
         before = hours()
         none = {"step": "no-value", "value": 21.0}
@@ -149,7 +149,7 @@ async def test_ten_levels_settle_in_one_step_and_each_is_computed_once() -> None
         for level in range(10):
             value = (value + 10.0) / 2
             readings = stored(r, f"cheese-cellar/level-{level}")
-            now = [one.value for one in readings if one.at_ms >= START + 5 * MIN]
+            now = [reading.value for reading in readings if reading.at_ms >= START + 5 * MIN]
             assert now == [value], "once, and at once"
 
 

@@ -72,13 +72,19 @@ def test_a_service_of_the_house_is_named_whole() -> None:
 def test_a_public_name_for_an_address_of_the_house_is_seen_through(
     addresses: list[str], inside: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    found = [
-        (socket.AF_INET6 if ":" in one else socket.AF_INET, socket.SOCK_STREAM, 6, "", (one, 443))
-        for one in addresses
+    result = [
+        (
+            socket.AF_INET6 if ":" in address else socket.AF_INET,
+            socket.SOCK_STREAM,
+            6,
+            "",
+            (address, 443),
+        )
+        for address in addresses
     ]
 
     def resolved(*_: Any, **__: Any) -> list[Any]:
-        return found
+        return result
 
     monkeypatch.setattr(socket, "getaddrinfo", resolved)
     assert leads_inside(addresses_of("push.example.net")) is inside

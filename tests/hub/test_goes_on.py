@@ -287,7 +287,9 @@ async def test_a_loop_through_a_wait_or_an_inexact_answer_is_stopped() -> None:
                 r.say("lamp", "level", 99.8 if r.link.sent[-1][1].value > 50 else 0.0)
                 await settle()
         assert len(r.link.sent) < 20
-        assert any("again and again" in one.broken for one in r.hub.automations.runners.values())
+        assert any(
+            "again and again" in runner.broken for runner in r.hub.automations.runners.values()
+        )
 
 
 async def test_a_node_that_rounds_confirms_and_one_that_stays_put_does_not() -> None:

@@ -69,8 +69,8 @@ async def test_what_a_node_says_of_its_own_clock_is_told_once_a_pack() -> None:
     async with rig() as r:
         await r.let_in("Rack", **HUMID)
         from_boot = [
-            Resolved("humidity", "", one.at_ms, one.value, from_boot=True)
-            for one in values(r, 2 * AT_ONCE)
+            Resolved("humidity", "", value.at_ms, value.value, from_boot=True)
+            for value in values(r, 2 * AT_ONCE)
         ]
         plain = [Resolved("humidity", "", r.clock.now, 5.0, stamped=True)] * AT_ONCE
         await r.hub.intake.observed_in_parts("rack", [*plain, *from_boot, *plain], None)
@@ -115,6 +115,6 @@ async def test_a_large_pack_over_http_is_answered_once_it_is_committed() -> None
             json.dumps([*many, {"n": "nothing", "v": 1}]).encode(),
             b'[{"n":"humidity","v":3}]',
         ]
-        first, second = await asyncio.gather(*(r.hub.posts.pack(node, one) for one in packs))
+        first, second = await asyncio.gather(*(r.hub.posts.pack(node, pack) for pack in packs))
         assert (first.stored, len(first.refused), second.stored) == (4_000, 1, 1)
         assert len(r.records.history.readings) >= 4_000

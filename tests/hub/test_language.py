@@ -425,8 +425,8 @@ async def test_two_that_put_each_other_on_and_off_duty_are_stopped() -> None:
         await r.do(ChangeAutomation("a", text=text("A", "B", "on", "off")))
         await says(r, 80, 11)
         runners = r.hub.automations.runners
-        await until(lambda: any(one.broken for one in runners.values()))
-        assert [one.broken for one in runners.values() if one.broken] == [
+        await until(lambda: any(runner.broken for runner in runners.values()))
+        assert [runner.broken for runner in runners.values() if runner.broken] == [
             "it puts others on and off duty again and again"
         ]
         told = len(r.records.journal.all)
@@ -473,7 +473,7 @@ async def test_a_limit_follows_the_mean_of_its_own_past() -> None:
         # The same value serves each text that asks for it.
         await r.do(AddAutomation(PAST.replace("than usual", "again")))
         await settle()
-        assert sum("mean-of" in one for one in r.hub.house.entities) == 1
+        assert sum("mean-of" in entity for entity in r.hub.house.entities) == 1
 
 
 @pytest.mark.parametrize(
@@ -515,14 +515,14 @@ async def test_a_draft_is_replayed_over_the_mean_of_a_past_that_no_value_says_ye
         program = r.hub.automations.sound(PAST)
         entity = r.hub.house.entity("cellar-rack/humidity").snapshot()
         span = (START, START + 120 * MIN)
-        found = looked_back(
+        result = looked_back(
             program,
             dict.fromkeys(program.entities, entity),
             r.records.history,
             span,
             ZoneInfo("UTC"),
         )
-        assert [one.why.at_ms for one in found.replayed.acted] == [
+        assert [one.why.at_ms for one in result.replayed.acted] == [
             START + 90 * MIN, START + 100 * MIN,
         ]  # fmt: skip
         assert not any("mean-of" in one for one in r.hub.house.entities), "it is a draft"

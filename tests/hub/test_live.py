@@ -6,12 +6,12 @@ from hombi.hub.kernel import Live, LiveEvent
 
 
 async def take(live: Live, count: int, last_id: str = "") -> list[list[LiveEvent] | None]:
-    found = []
+    result = []
     async for batch in live.follow(last_id, beat_s=0.05):
-        found.append(batch)
-        if len(found) == count:
+        result.append(batch)
+        if len(result) == count:
             break
-    return found
+    return result
 
 
 async def test_a_listener_hears_what_comes_after_it_began() -> None:

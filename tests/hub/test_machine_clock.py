@@ -87,7 +87,7 @@ async def test_what_comes_in_meanwhile_is_dated_right_and_hours_wait() -> None:
         assert humidity.latest == second
         assert records.history.stale(9), "their hours are summed up again"
         assert r.hub.automations.runners["by-day"].state.phase is Phase.ON, "it is its hour"
-        assert not [one for one in r.hub.needs() if one.kind == "clock"]
+        assert not [need for need in r.hub.needs() if need.kind == "clock"]
 
 
 async def test_a_clock_that_is_set_while_it_is_right_moves_nothing_that_was() -> None:

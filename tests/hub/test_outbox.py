@@ -201,7 +201,7 @@ async def test_an_endpoint_that_is_no_push_service_is_refused(endpoint: str) -> 
 
 
 def states(r: Rig) -> dict[str, str]:
-    return {one.title: one.state for one in r.records.notices.deliveries.values()}
+    return {delivery.title: delivery.state for delivery in r.records.notices.deliveries.values()}
 
 
 def about(title: str, subject: str = "automation/dry", **more: object) -> Told:
@@ -339,7 +339,11 @@ async def test_after_a_long_outage_one_notice_sums_them_up_and_urgent_ones_come_
         assert titles[-1].endswith("notices while you were not reached")
         assert "No. 8" in told[-1][1]
         assert len(told) <= 3, "they are not poured out"
-        mine = [one.state for one in r.records.notices.deliveries.values() if one.person == "ada"]
+        mine = [
+            delivery.state
+            for delivery in r.records.notices.deliveries.values()
+            if delivery.person == "ada"
+        ]
         assert mine.count("told together") >= 8
         assert "waiting" not in mine
 
@@ -386,11 +390,11 @@ async def test_quiet_hours_that_are_none_are_refused(hours: str) -> None:
     ],
 )
 def test_quiet_hours_follow_the_clock_of_the_house(hours: str, at: str, over: str | None) -> None:
-    found = QuietHours.read(hours)
-    assert found is not None
+    result = QuietHours.read(hours)
+    assert result is not None
     ms = round(datetime.fromisoformat(at).timestamp() * 1000)
     wanted = None if over is None else round(datetime.fromisoformat(over).timestamp() * 1000)
-    assert found.over_ms(ms, ZoneInfo("Europe/Berlin")) == wanted
+    assert result.over_ms(ms, ZoneInfo("Europe/Berlin")) == wanted
 
 
 async def test_who_is_meant_and_in_which_way() -> None:

@@ -31,8 +31,8 @@ MIN = 60_000
 
 
 def states(r: Rig) -> dict[str, float | None]:
-    found = {a: e.latest for a, e in r.hub.house.entities.items() if a.startswith("hub/")}
-    return {a: None if latest is None else latest.value for a, latest in sorted(found.items())}
+    result = {a: e.latest for a, e in r.hub.house.entities.items() if a.startswith("hub/")}
+    return {a: None if latest is None else latest.value for a, latest in sorted(result.items())}
 
 
 async def look(r: Rig, *wrong: str) -> None:
@@ -42,7 +42,7 @@ async def look(r: Rig, *wrong: str) -> None:
 
 
 def told(r: Rig) -> list[str]:
-    return [one.title for one in r.records.notices.deliveries.values()]
+    return [delivery.title for delivery in r.records.notices.deliveries.values()]
 
 
 async def test_what_the_hub_tells_of_itself_is_an_automation(
@@ -75,7 +75,7 @@ async def test_each_state_has_a_starter_that_tells(
 ) -> None:
     monkeypatch.setattr(shutil, "disk_usage", lambda _: Usage(9e9, 1e9, 8e9))
     starter = STARTERS[f"hub-{state}"]
-    given = {one.name: one.usual for one in starter.blanks}
+    given = {blank.name: blank.usual for blank in starter.blanks}
     async with rig() as r:
         await with_phone(r)
         await r.do(AddAutomation(filled(starter, {**given, "held": ""})))

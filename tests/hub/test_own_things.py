@@ -182,9 +182,9 @@ def test_messages_are_bounded_by_number_size_and_topics() -> None:
         "one way in does not push out what came by another"
     )
     assert messages.find(Filter("door"), 1) == [newest]
-    found = [m.number for m in messages.find(Filter(), 2 * KEPT)]
-    assert found == sorted(found, reverse=True)
-    assert len(found) == KEPT + len(messages.find(Filter("door"), KEPT))
+    numbers = [m.number for m in messages.find(Filter(), 2 * KEPT)]
+    assert numbers == sorted(numbers, reverse=True)
+    assert len(numbers) == KEPT + len(messages.find(Filter("door"), KEPT))
 
 
 def test_messages_are_found_by_topic_node_and_text() -> None:
@@ -243,7 +243,11 @@ async def test_two_readings_in_the_same_millisecond_are_both_kept() -> None:
         node = r.hub.house.node("rack")
         for value in (50, 51, 52):
             await r.hub.posts.pack(node, b'[{"n":"humidity","v":%d}]' % value)
-        assert sorted(one.value for one in r.records.history.readings.values()) == [50, 51, 52]
+        assert sorted(reading.value for reading in r.records.history.readings.values()) == [
+            50,
+            51,
+            52,
+        ]
 
 
 async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) -> None:
@@ -313,7 +317,7 @@ async def test_an_entry_that_cannot_be_written_holds_up_no_other(
         write, tries = r.records.journal.add, list[str]()
 
         def moody(entries: Sequence[JournalEntry]) -> list[int]:
-            tries.append(" ".join(one.event for one in entries))
+            tries.append(" ".join(entry.event for entry in entries))
             if "Poison" in tries[-1]:
                 raise ValueError("no database takes this")
             if tries.count(tries[-1]) == 1:
@@ -380,7 +384,9 @@ async def test_an_automation_has_a_node_do_what_it_offers_and_sets_its_settings(
         ):
             with pytest.raises(Invalid) as refused:
                 await r.do(AddAutomation(SPEAKS.replace(*wrong)))
-            assert any(said in str(one) for one in refused.value.mistakes), refused.value.mistakes
+            assert any(said in str(mistake) for mistake in refused.value.mistakes), (
+                refused.value.mistakes
+            )
         runner = await r.do(AddAutomation(SPEAKS))
         assert "rack: say (text It is {value}, times 2); rack: interval 10 s" in (
             r.hub.automations.spoken(runner.program)  # type: ignore[arg-type]

@@ -31,7 +31,9 @@ def people(records: MemoryRecords) -> MemoryRecords:
 
 
 def home(r: Rig) -> dict[str, float | None]:
-    latest = {one.name: one.entity and one.entity.latest for one in r.hub.presence.people}
+    latest = {
+        person.name: person.entity and person.entity.latest for person in r.hub.presence.people
+    }
     return {name: found.value if found else None for name, found in latest.items()}
 
 

@@ -202,7 +202,7 @@ async def test_a_node_that_says_more_than_before_has_more_entities_and_keeps_the
             ("Loft lamp has new values: level", "loft-lamp")
         ]
         assert node.entities["power"].title == "Draw"
-        assert {one.name for one in r.link.known["loft-lamp"].entities} == {
+        assert {entity.name for entity in r.link.known["loft-lamp"].entities} == {
             "switch",
             "power",
             "level",

@@ -44,9 +44,9 @@ class Loft(Part):
 
 @pytest.fixture
 def registry() -> Registry:
-    found = Registry()
-    found.put(Context.fresh(ManualClock(), MemoryRecords()))
-    return found
+    result = Registry()
+    result.put(Context.fresh(ManualClock(), MemoryRecords()))
+    return result
 
 
 def test_a_part_is_made_once_after_what_it_needs(registry: Registry) -> None:

@@ -43,8 +43,8 @@ async def test_an_hour_is_rolled_up_when_it_is_over() -> None:
         assert third.last == 17.0
         assert first.held_ms == HOUR_MS
         fives = history.rollups(number, FIVE_MINUTES_MS, FIRST, FIRST + HOUR_MS)
-        assert [(one.start_ms - FIRST) // MIN for one in fives] == list(range(0, 60, 5))
-        assert [one.count for one in fives] == [1, 0] * 6, "in between, it held"
+        assert [(five.start_ms - FIRST) // MIN for five in fives] == list(range(0, 60, 5))
+        assert [five.count for five in fives] == [1, 0] * 6, "in between, it held"
         await hear(r, FIRST + 3 * HOUR_MS, 50.0)
         await settle()
         await r.hub.rollups.catch_up()
@@ -89,7 +89,7 @@ async def test_a_day_is_the_houses_with_25_hours_where_it_has_them() -> None:
         await r.hub.rollups.catch_up()
         number = r.hub.house.entity("bench/temperature").id
         days = r.records.history.rollups(number, DAY_MS, midnight, midnight + 26 * HOUR_MS)
-        assert [(one.start_ms, one.count, one.held_ms) for one in days] == [
+        assert [(day.start_ms, day.count, day.held_ms) for day in days] == [
             (midnight, 50, 25 * HOUR_MS)
         ]
 

@@ -71,11 +71,11 @@ def stored(r: Rig, name: str) -> list[Reading]:
 
 def changes(readings: list[Reading]) -> list[Reading]:
     """Without those at marks, which say the same again."""
-    found: list[Reading] = []
-    for one in readings:
-        if not found or (one.value, one.quality) != (found[-1].value, found[-1].quality):
-            found.append(one)
-    return found
+    result: list[Reading] = []
+    for reading in readings:
+        if not result or (reading.value, reading.quality) != (result[-1].value, result[-1].quality):
+            result.append(reading)
+    return result
 
 
 async def test_pump_cycles_are_counted_live_and_the_past_comes_to_the_same() -> None:

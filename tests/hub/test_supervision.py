@@ -253,7 +253,7 @@ def test_a_failure_is_told_in_one_sentence() -> None:
 
 def kinds_of(base: type[Event]) -> list[type[Event]]:
     """All kinds of an event, however far below it."""
-    return [kind for one in base.__subclasses__() for kind in (one, *kinds_of(one))]
+    return [kind for subclass in base.__subclasses__() for kind in (subclass, *kinds_of(subclass))]
 
 
 def test_each_event_that_the_journal_has_says_itself() -> None:

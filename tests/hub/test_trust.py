@@ -55,8 +55,8 @@ def test_it_speaks_for_this_house_and_for_nothing_else(tmp_path: Path) -> None:
     assert (tmp_path / "authority.pem").stat().st_mode & 0o077 == 0
     leaf = tmp_path / "https.pem"
     names = ["hombi.local", "mill.example", "bank.example"]
-    found = authority.issue(leaf, names, [ipaddress.ip_address("10.1.2.3")], NOW)
-    assert found.not_valid_after_utc - NOW == timedelta(days=90)
+    result = authority.issue(leaf, names, [ipaddress.ip_address("10.1.2.3")], NOW)
+    assert result.not_valid_after_utc - NOW == timedelta(days=90)
     for name in ("hombi.local", "mill.example"):
         assert verified(tmp_path / "authority.pem", leaf, "-verify_hostname", name)
     assert verified(tmp_path / "authority.pem", leaf, "-verify_ip", "10.1.2.3")
@@ -112,8 +112,8 @@ def test_the_profile_holds_the_certificate_and_takes_its_own_place() -> None:
     authority = fresh()
     one, again = (plistlib.loads(configuration_profile(authority, "Heron Mill")) for _ in "12")
     inner = one["PayloadContent"][0]
-    found = x509.load_der_x509_certificate(inner["PayloadContent"])
-    assert found == authority.certificate
+    result = x509.load_der_x509_certificate(inner["PayloadContent"])
+    assert result == authority.certificate
     assert inner["PayloadType"] == "com.apple.security.root"
     assert one["PayloadUUID"] == again["PayloadUUID"]
 
@@ -147,10 +147,10 @@ class House:
 
 @pytest.fixture
 async def house(tmp_path: Path) -> AsyncIterator[House]:
-    found = House(tmp_path)
-    await found.trust.prepare()
-    yield found
-    found.context.thread.close()
+    result = House(tmp_path)
+    await result.trust.prepare()
+    yield result
+    result.context.thread.close()
 
 
 async def test_it_is_renewed_long_before_it_ends(house: House, tmp_path: Path) -> None:
@@ -201,9 +201,9 @@ def _of(authority: Authority, folder: Path) -> Path:
 async def test_a_new_name_is_taken_into_the_certificate(house: House) -> None:
     house.trust.announced = lambda: ["hombi-2.local"]
     await house.trust.look()
-    found = house.trust.certificate
-    assert found is not None
-    named = found.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
+    result = house.trust.certificate
+    assert result is not None
+    named = result.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
     assert "hombi-2.local" in named.get_values_for_type(x509.DNSName)
 
 

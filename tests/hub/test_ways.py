@@ -70,7 +70,7 @@ async def test_a_button_does_just_what_it_says_once() -> None:
         r.say("cellar-rack", "humidity", 95)
         await settle()
         (delivery,) = r.phones.taken
-        assert [one["label"] for one in delivery.buttons] == [
+        assert [button["label"] for button in delivery.buttons] == [
             "I see to it", "Switch Cellar mister off", "Not again for an hour",
         ]  # fmt: skip
         assert await pressed(r, "off", delivery) == "Switch Cellar mister off"

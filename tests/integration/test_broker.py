@@ -27,18 +27,18 @@ TEMPERATURE = {
 
 @pytest.fixture(scope="module")
 def broker(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Broker]:
-    found = Broker(tmp_path_factory.mktemp("broker")).start()
-    yield found
-    found.stop()
+    result = Broker(tmp_path_factory.mktemp("broker")).start()
+    yield result
+    result.stop()
 
 
 @pytest.fixture(scope="module")
 def service(broker: Broker, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
-    found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
-    broker.name_to(found)
-    found.start().claim()
-    yield found
-    found.stop()
+    result = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
+    broker.name_to(result)
+    result.start().claim()
+    yield result
+    result.stop()
 
 
 def connected(service: Service) -> bool:

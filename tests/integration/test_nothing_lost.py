@@ -176,14 +176,14 @@ def kill_again_and_again(service: Service, broker: Broker, kills: int, wheel: st
     at_broker.stop.set()
     at_broker.join(30)
     until(lambda: max(at_broker.taken) in stored(service, f"{wheel}/turns", start_s), 30)
-    found = [
+    result = [
         stored(service, entity, start_s)
         for entity in ("knocker/count", "poster/count", f"{wheel}/turns")
     ]
     assert len(acknowledged[0]) > 50 * kills
     assert len(acknowledged[1]) > 3 * kills
     assert len(at_broker.taken) > 10 * kills
-    for kept, promised in zip(found, (*acknowledged, set(at_broker.taken)), strict=True):
+    for kept, promised in zip(result, (*acknowledged, set(at_broker.taken)), strict=True):
         assert promised <= kept, f"lost: {sorted(promised - kept)[:10]}"
 
 

@@ -37,9 +37,9 @@ def test_the_module_of_the_documents_is_wholly_typed() -> None:
         if isinstance(one, ast.FunctionDef | ast.AsyncFunctionDef)
     ]
     assert len(functions) > 8
-    for one in functions:
-        assert one.returns is not None, one.name
-        assert all(arg.annotation or arg.arg == "self" for arg in one.args.args), one.name
+    for function in functions:
+        assert function.returns is not None, function.name
+        assert all(arg.annotation or arg.arg == "self" for arg in function.args.args), function.name
 
 
 def test_the_link_of_the_documents_works_beside_those_that_ship(tmp_path: Path) -> None:

@@ -20,8 +20,8 @@ from tests.house import Service, until
 
 @pytest.fixture(scope="module")
 def both(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Service, Air]]:
-    with hub_in(tmp_path_factory.mktemp("radio")) as found:
-        yield found
+    with hub_in(tmp_path_factory.mktemp("radio")) as result:
+        yield result
 
 
 @pytest.fixture(scope="module")
@@ -49,10 +49,10 @@ def test_one_window_takes_in_nodes_of_all_links(service: Service, air: Air) -> N
             assert (node.node, node.link, node.way) == (name, "zigbee", "paired")
         for name in ("boathouse-tag", "hen-lamp"):
             tag = air.bluetooth.nodes[name]
-            found = waiting(hub, tag.thing_id)
-            assert (found.needs_code, found.asks) == (False, "")
+            result = waiting(hub, tag.thing_id)
+            assert (result.needs_code, result.asks) == (False, "")
             assert (
-                hub.pairing.admit(found.id, name=tag.title, room=tag.plan.room).link == "bluetooth"
+                hub.pairing.admit(result.id, name=tag.title, room=tag.plan.room).link == "bluetooth"
             )
         hub.pairing.close()
         until(lambda: hub.entities.get("loft-climate/temperature").value is not None)
@@ -61,7 +61,7 @@ def test_one_window_takes_in_nodes_of_all_links(service: Service, air: Air) -> N
         assert (quality.hidden, quality.unit) == (True, "%")
         assert hub.entities.hide("loft-climate/link-quality", False).hidden is False
     done = service.hombi("node", "list", "--json")
-    assert {one["link"] for one in json.loads(done.stdout)} == {"zigbee", "bluetooth"}
+    assert {load["link"] for load in json.loads(done.stdout)} == {"zigbee", "bluetooth"}
 
 
 def test_switches_and_levels_are_confirmed_by_their_nodes(service: Service, air: Air) -> None:
@@ -234,9 +234,9 @@ def test_a_node_that_was_silent_about_something_is_asked_again(service: Service,
         arrival = until(
             lambda: next(
                 (
-                    one
-                    for one in hub.pairing.arrivals()
-                    if one.thing == node.thing_id and one.left_out
+                    arrival
+                    for arrival in hub.pairing.arrivals()
+                    if arrival.thing == node.thing_id and arrival.left_out
                 ),
                 None,
             ),
@@ -249,7 +249,7 @@ def test_a_node_that_was_silent_about_something_is_asked_again(service: Service,
         assert service.hombi("node", "ask-again", arrival.id).returncode == 0
 
         def admit() -> Node | None:
-            here = [one for one in hub.pairing.arrivals() if one.thing == node.thing_id]
+            here = [arrival for arrival in hub.pairing.arrivals() if arrival.thing == node.thing_id]
             if here and not here[0].left_out:
                 with contextlib.suppress(Conflict, Missing):  # it is still being asked
                     return hub.pairing.admit(here[0].id, name=node.title, room="Workshop")

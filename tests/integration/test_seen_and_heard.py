@@ -38,10 +38,10 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
         until(lambda: hub.ways.notices()[0].state == "delivered")
         path = notice["picture"]
         threading.Timer(0.5, asked.set).start()
-        found = http.get(service.url + path, timeout=20)
-        assert (found.status_code, found.content) == (200, PNG)
-        assert found.headers["content-type"] == "image/png", "not what the camera says"
-        assert found.headers["x-content-type-options"] == "nosniff"
+        result = http.get(service.url + path, timeout=20)
+        assert (result.status_code, result.content) == (200, PNG)
+        assert result.headers["content-type"] == "image/png", "not what the camera says"
+        assert result.headers["x-content-type-options"] == "nosniff"
         number, _, mac = path.rpartition("/")[2].split(".")
         others = (f"{int(number) + 1}.picture.{mac}", f"{number}.off.{mac}")
         for wrong in (*others, "1.picture.x", "x", "é.picture."):
@@ -54,7 +54,7 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
         # A camera that is none: the notice comes, and the journal says why without.
         hub.automations.remove("yard")
         rack.post([{"n": "humidity", "v": 50}])
-        until(lambda: [one for one in phone.notices if one["quiet"]])  # it is over
+        until(lambda: [notice for notice in phone.notices if notice["quiet"]])  # it is over
         phone.notices.clear()
         with camera(says("200 OK", "Content-Length: 5", b"hello")) as other:
             hub.automations.add(SEEN.replace("ADDRESS", other))
@@ -85,7 +85,7 @@ def test_a_loudspeaker_that_plays_is_given_the_address_of_a_sound(own_service: S
     with served(speaker.routes(), port), own_service.hub() as hub:
         arrival = hub.pairing.look(f"http://127.0.0.1:{port}{speaker.path}")
         hub.pairing.admit(arrival.id, "", room="Terrace")
-        offered = {one.address for one in hub.ways.loudspeakers()}
+        offered = {loudspeaker.address for loudspeaker in hub.ways.loudspeakers()}
         assert offered == {"terrace-loudspeaker/say/text", "terrace-loudspeaker/play/address"}
         way = hub.ways.add("loudspeaker", "terrace-loudspeaker/play/address", "terrace")
         hub.ways.test(way.id)

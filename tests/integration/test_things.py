@@ -33,28 +33,28 @@ def arrivals(service: Service, title: str = "Boathouse vane") -> list[Arrival]:
 @pytest.fixture(scope="module")
 def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """A hub that looks for nodes on loopback, and reads each every half second."""
-    found = make_service(
+    result = make_service(
         tmp_path_factory.mktemp("hub"),
         HOMBI_ACTUATION_ANSWER_WITHIN="4 s",
         HOMBI_WIFI_DISCOVERY="127.0.0.1",
         HOMBI_WIFI_READ_EVERY="1 s",
     ).start()
-    found.claim()
-    yield found
-    found.stop()
+    result.claim()
+    yield result
+    result.stop()
 
 
 @pytest.fixture
 def vane(service: Service) -> Iterator[Vane]:
     """The vane, let in at the boathouse."""
-    found = Vane().start()
+    result = Vane().start()
     with service.hub() as hub:
-        arrival = hub.pairing.look(f"127.0.0.1:{found.port}")
+        arrival = hub.pairing.look(f"127.0.0.1:{result.port}")
         hub.pairing.admit(arrival.id, room="Boathouse", secret=SECRET)
         until(lambda: hub.entities.get("boathouse-vane/wind").quality == "good")
-        yield found
+        yield result
         hub.nodes.remove("boathouse-vane", keep_history=False)
-    found.stop()
+    result.stop()
 
 
 def test_it_is_found_while_the_window_is_open_and_says_what_it_is(service: Service) -> None:
@@ -88,20 +88,20 @@ def test_it_is_found_while_the_window_is_open_and_says_what_it_is(service: Servi
 def test_the_hub_announces_itself(service: Service, tmp_path: Path) -> None:
     from zeroconf import ServiceBrowser, Zeroconf
 
-    found: dict[str, object] = {}
+    result: dict[str, object] = {}
     zeroconf = Zeroconf(interfaces=["127.0.0.1"])
 
     def heard(zeroconf: Zeroconf, service_type: str, name: str, state_change: object) -> None:
         info = zeroconf.get_service_info(service_type, name, 2000)
         if info is not None and info.port == service.port:
-            found.update(info.decoded_properties, host=info.parsed_addresses()[0])
+            result.update(info.decoded_properties, host=info.parsed_addresses()[0])
 
     browser = ServiceBrowser(zeroconf, "_hombi._tcp.local.", handlers=[heard])
-    until(lambda: found)
+    until(lambda: result)
     browser.cancel()
     zeroconf.close()
-    assert found["mqtt"] == str(service.mqtt_port)
-    assert found["host"] == "127.0.0.1"
+    assert result["mqtt"] == str(service.mqtt_port)
+    assert result["host"] == "127.0.0.1"
 
 
 def test_values_come_by_events_and_by_reading(service: Service, vane: Vane) -> None:

@@ -39,13 +39,13 @@ def service(
     authority: Authority, tls_port: int, tmp_path_factory: pytest.TempPathFactory
 ) -> Iterator[Service]:
     certificate, key = authority.issue("hub")
-    found = make_service(tmp_path_factory.mktemp("hub"))
-    (found.data / "hombi.toml").write_text(
+    result = make_service(tmp_path_factory.mktemp("hub"))
+    (result.data / "hombi.toml").write_text(
         f'[mqtt]\ntls_port = {tls_port}\ncertificate = "{certificate}"\nkey = "{key}"\n'
     )
-    found.start().claim()
-    yield found
-    found.stop()
+    result.start().claim()
+    yield result
+    result.stop()
 
 
 @pytest.fixture(scope="module")

@@ -186,9 +186,9 @@ def test_readings_kept_by_a_sender_come_in_with_their_own_times_in_any_order(
     again = [{"n": "humidity", "t": start + n * 60, "v": 60 + n} for n in numbers]
     assert node.post(again).json()["stored"] == 10, "sent again, it changes nothing"
     with service.hub() as hub:
-        found = [
+        result = [
             (r.at // 1000 - start, r.value)
             for r in hub.entities.readings("keeper/humidity", start * 1000)
         ]
-        assert found[:10] == [(n * 60, 60 + n) for n in range(10)]
+        assert result[:10] == [(n * 60, 60 + n) for n in range(10)]
         assert hub.entities.get("keeper/humidity").value == 50, "the latest is still the latest"

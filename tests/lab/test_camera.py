@@ -14,18 +14,18 @@ NOON, MIDNIGHT = 1_795_000_000.0 // 86_400 * 86_400 + 43_200, 1_795_000_000.0 //
 def pixels(png: bytes) -> list[tuple[int, int, int]]:
     """The pixels of a PNG, read by the standard alone; each chunk's sum is checked."""
     assert png[:8] == b"\x89PNG\r\n\x1a\n"
-    at, found = 8, {}
+    at, result = 8, {}
     while at < len(png):
         (size,) = struct.unpack(">I", png[at : at + 4])
         name, data = png[at + 4 : at + 8], png[at + 8 : at + 8 + size]
         assert struct.unpack(">I", png[at + 8 + size : at + 12 + size])[0] == zlib.crc32(
             name + data
         )
-        found[name] = data
+        result[name] = data
         at += 12 + size
-    width, height, depth, colour = struct.unpack(">IIBB", found[b"IHDR"][:10])
+    width, height, depth, colour = struct.unpack(">IIBB", result[b"IHDR"][:10])
     assert (width, height, depth, colour) == (WIDTH, HEIGHT, 8, 2)
-    raw = zlib.decompress(found[b"IDAT"])
+    raw = zlib.decompress(result[b"IDAT"])
     rows = [raw[n * (3 * width + 1) + 1 : (n + 1) * (3 * width + 1)] for n in range(height)]
     return [(r[x], r[x + 1], r[x + 2]) for r in rows for x in range(0, 3 * width, 3)]
 

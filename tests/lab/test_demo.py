@@ -50,13 +50,13 @@ class Demo:
 
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
-    found = Demo(tmp_path_factory.mktemp("demo"))
+    result = Demo(tmp_path_factory.mktemp("demo"))
     # One of its nodes is found by what it announces.
-    found.service.env = {"HOMBI_HOUSE_NAME": "Heron Mill", "HOMBI_WIFI_DISCOVERY": "127.0.0.1"}
-    found.start()
-    yield found
-    if found.process is not None and found.process.poll() is None:
-        found.stop()
+    result.service.env = {"HOMBI_HOUSE_NAME": "Heron Mill", "HOMBI_WIFI_DISCOVERY": "127.0.0.1"}
+    result.start()
+    yield result
+    if result.process is not None and result.process.poll() is None:
+        result.stop()
 
 
 def service_of(demo: Demo) -> Service:
@@ -203,7 +203,9 @@ def test_each_command_of_the_tour_prints_what_it_should(demo: Demo, tmp_path: Pa
             following.terminate()
             following.wait(20)
             continue
-        words = [str(tmp_path / one) if one in ("mill", "mill.backup") else one for one in words]
+        words = [
+            str(tmp_path / word) if word in ("mill", "mill.backup") else word for word in words
+        ]
         # Some take a moment: nodes are heard, a node answers what it is asked.
         for left in range(19, -1, -1):
             done = service.hombi(*words, stdin=f"{code}\n")

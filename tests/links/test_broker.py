@@ -77,10 +77,10 @@ async def meeting(counter: Counter, **settings: object) -> AsyncIterator[Hub]:
     server = await asyncio.start_server(counter.serve, "127.0.0.1", 0)
     counter.port = server.sockets[0].getsockname()[1]
     version = "5" if counter.level == 5 else "3.1.1"
-    found = BrokerSettings("127.0.0.1", counter.port, version=version, **settings)  # type: ignore[arg-type]
+    result = BrokerSettings("127.0.0.1", counter.port, version=version, **settings)  # type: ignore[arg-type]
     hub = Hub(
         b.Broker(
-            found,
+            result,
             "hombi-test",
             lambda t, m, q, r, a: hub.messages.append((t, m, a)),
             lambda *how: hub.told.append(how),

@@ -96,9 +96,9 @@ LINKS: dict[str, Any] = {"wifi": over_wifi, "zigbee": over_zigbee, "bluetooth": 
 async def case(
     request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> AsyncIterator[Case]:
-    async with LINKS[request.param](tmp_path, monkeypatch) as found:
-        assert found.driver.link == request.param
-        yield found
+    async with LINKS[request.param](tmp_path, monkeypatch) as result:
+        assert result.driver.link == request.param
+        yield result
 
 
 def values(case: Case) -> list[str]:
@@ -119,7 +119,7 @@ async def test_what_an_admitted_node_sends_is_reported_by_its_wire_names(case: C
     await case.say()
     await until(lambda: values(case))
     await until(lambda: case.told.here.get("lamp"))
-    names = {one.name for one in case.known.entities}
+    names = {entity.name for entity in case.known.entities}
     assert {name.removeprefix("lamp/") for name in values(case)} <= names
 
 

@@ -310,7 +310,7 @@ def test_packets_come_in_cut_at_every_byte(hello: bytes, level: int) -> None:
         house.host.at_once = True
         connection, wire = house.knock(level=level)
         house.say(connection, *pieces)
-        assert not [one for one in house.host.problems if "no connect" in one]
+        assert not [problem for problem in house.host.problems if "no connect" in problem]
         return wire.take()
 
     expected = answers(whole)
@@ -400,20 +400,20 @@ def test_a_command_waits_once_and_in_the_order_of_the_last_ones(house: House) ->
     for word in said:
         assert house.door.command(p.Publish("mister/wanted", word, 1), once=True)
     awake, wire = house.enter("mister", clean=False)
-    assert [one.payload for one in messages(wire)] == [b"on", b"dim", b"off"]
+    assert [message.payload for message in messages(wire)] == [b"on", b"dim", b"off"]
     # What is on its way and not acknowledged need not be said again either.
     assert house.door.command(p.Publish("mister/wanted", b"off", 1), once=True)
     assert messages(wire) == []
     assert house.door.command(p.Publish("mister/wanted", b"on", 1), once=True)
-    assert [one.payload for one in messages(wire)] == [b"on"]
+    assert [message.payload for message in messages(wire)] == [b"on"]
     # It published something, which may have been its answer: it is asked again.
     house.say(awake, p.Publish("mister/readings", b"[]", 0))
     assert house.door.command(p.Publish("mister/wanted", b"on", 1), once=True)
-    assert [one.payload for one in messages(wire)] == [b"on"]
+    assert [message.payload for message in messages(wire)] == [b"on"]
     # What it is to do is another thing each time: grain for the hens, twice.
     for _ in range(2):
         assert house.door.command(p.Publish("mister/wanted", b"feed", 1), once=False)
-    assert [one.payload for one in messages(wire)] == [b"feed", b"feed"]
+    assert [message.payload for message in messages(wire)] == [b"feed", b"feed"]
 
 
 def test_what_a_session_has_received_outlives_a_restart_from_when_it_is_kept(house: House) -> None:

@@ -45,8 +45,8 @@ def test_relative_addresses_stand_on_the_base_or_on_where_it_was_found() -> None
         "http://10.0.0.7:8080/things/lamp/props/level", "GET"
     )
     del thing["base"]
-    found = read_forms(thing, "http://10.0.0.7:8080/a/td").properties["level"].read
-    assert found == HttpForm("http://10.0.0.7:8080/a/props/level", "GET")
+    result = read_forms(thing, "http://10.0.0.7:8080/a/td").properties["level"].read
+    assert result == HttpForm("http://10.0.0.7:8080/a/props/level", "GET")
 
 
 def test_methods_content_types_events_and_reading_all_at_once() -> None:

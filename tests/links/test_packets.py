@@ -135,7 +135,7 @@ packets = st.one_of(
 def test_a_stream_cut_anywhere_gives_the_same_packets(
     sent: list[p.Packet], cuts: list[int]
 ) -> None:
-    stream, reader, found, at, place = (
+    stream, reader, result, at, place = (
         b"".join(map(encode, sent)),
         Reader(),
         list[p.Packet](),
@@ -144,9 +144,9 @@ def test_a_stream_cut_anywhere_gives_the_same_packets(
     )
     while at < len(stream):
         size = cuts[place % len(cuts)]
-        found += reader.feed(stream[at : at + size])
+        result += reader.feed(stream[at : at + size])
         at, place = at + size, place + 1
-    assert found == sent
+    assert result == sent
 
 
 @given(st.binary(max_size=400), st.sampled_from([4, 5]))

@@ -34,11 +34,11 @@ class House:
         self.packs.came(node, payload, 7, lambda reason=0: self.said.append((name, reason)))
 
     def values(self, node: str = "rack") -> list[Any]:
-        return [one.value for one in self.told.values.get(f"{node}/t", [])]
+        return [value.value for value in self.told.values.get(f"{node}/t", [])]
 
 
 def pack(*values: float) -> bytes:
-    return json.dumps([{"n": "t", "v": one} for one in values]).encode()
+    return json.dumps([{"n": "t", "v": value} for value in values]).encode()
 
 
 async def test_a_small_pack_is_taken_at_once() -> None:

@@ -34,8 +34,8 @@ async def looked_at(answer: Answer) -> Any:
 
 async def test_a_description_is_read() -> None:
     thing = json.dumps(description("Vane", **CLIMATE)).encode()
-    found = await looked_at(says(HEAD + b"\r\n" + thing))
-    assert found.offer.title == "Vane"
+    result = await looked_at(says(HEAD + b"\r\n" + thing))
+    assert result.offer.title == "Vane"
 
 
 async def test_it_asks_for_what_is_not_packed_and_unpacks_nothing() -> None:

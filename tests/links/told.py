@@ -42,8 +42,8 @@ class Told:
     def observed(
         self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
     ) -> None:
-        for one in values:
-            self.values.setdefault(f"{node}/{one.name}", []).append(one)
+        for value in values:
+            self.values.setdefault(f"{node}/{value.name}", []).append(value)
         if acknowledge is not None:
             acknowledge(Outcome.SAFE)
 
@@ -101,8 +101,8 @@ class Told:
 
     def latest(self, address: str) -> Any:
         """The latest value that came of an entity, None before there is any."""
-        found = self.values.get(address)
-        return found[-1].value if found else None
+        value = self.values.get(address)
+        return value[-1].value if value else None
 
 
 async def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
@@ -115,7 +115,9 @@ async def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
 
 def on_link(node: str, found: Found) -> OnLink:
     """An arrival, admitted as it was found."""
-    entities = tuple(Wired(one.wire_name, one.unit, one.kind, {}, {}) for one in found.offer.values)
+    entities = tuple(
+        Wired(value.wire_name, value.unit, value.kind, {}, {}) for value in found.offer.values
+    )
     return OnLink(node, found.reach, entities, found.offer)
 
 

@@ -18,8 +18,8 @@ class MemoryDashboards:
 
     def all(self) -> list[DashboardRecord]:
         known = self._house.room_slugs()
-        found = (one for one in self._all.values() if not one.room or one.room in known)
-        return copy.deepcopy(list(found))
+        result = (one for one in self._all.values() if not one.room or one.room in known)
+        return copy.deepcopy(list(result))
 
     def save(self, record: DashboardRecord) -> None:
         self._all[record.slug] = copy.deepcopy(record)

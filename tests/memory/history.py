@@ -42,12 +42,12 @@ class MemoryHistory:
         self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:
         width = bucket_ms(end_ms - start_ms, points)
-        found = []
+        result = []
         for entity, channels in entities:
             buckets: dict[int, list[float]] = {}
             for at_ms, value in self._good(entity, channels, start_ms, end_ms):
                 buckets.setdefault((at_ms - start_ms) // width, []).append(value)
-            found.append(
+            result.append(
                 [
                     Point(
                         start_ms + number * width + width // 2,
@@ -59,7 +59,7 @@ class MemoryHistory:
                     for number, values in sorted(buckets.items())
                 ]
             )
-        return found, width
+        return result, width
 
     def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
         values = [value for _, value in self._good(entity, channels, start_ms, end_ms)]
@@ -108,11 +108,11 @@ class MemoryHistory:
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, float]]:
         before = self._good(entity, channels, -(2**63), start_ms)
-        found = [(start_ms, value) for _, value in before[-1:]]
+        result = [(start_ms, value) for _, value in before[-1:]]
         for at_ms, value in self._good(entity, channels, start_ms, end_ms):
-            if not found or found[-1][1] != value:
-                found.append((at_ms, value))
-        return found[:limit]
+            if not result or result[-1][1] != value:
+                result.append((at_ms, value))
+        return result[:limit]
 
     def doubts(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
@@ -139,17 +139,17 @@ class MemoryHistory:
     def shift(
         self, entity: int, start_ms: int, end_ms: int, by_ms: int, at_once: int = 2_000
     ) -> list[int]:
-        found = [one for one in self.readings_of(entity) if start_ms <= one.at_ms < end_ms]
-        found = found[-at_once:]
-        for one in found:
+        result = [one for one in self.readings_of(entity) if start_ms <= one.at_ms < end_ms]
+        result = result[-at_once:]
+        for one in result:
             del self.readings[entity, one.at_ms]
-        for one in found:
+        for one in result:
             at_ms = one.at_ms + by_ms
             while (entity, at_ms) in self.readings:
                 at_ms += 1
             moved = Reading(at_ms, one.channel, one.sent, one.value, one.quality)
             self.readings[entity, at_ms] = moved
-        return [one.at_ms for one in found]
+        return [one.at_ms for one in result]
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         latest = max((r.at_ms for r in self.readings_of(entity)), default=0)
@@ -188,10 +188,10 @@ class MemoryHistory:
     ) -> None:
         if entity not in self.entities:
             return
-        for one in self.rollups(entity, width_ms, start_ms, end_ms):
-            del self._rollups[(entity, width_ms, one.start_ms, one.channel)]
-        for one in rollups:
-            self._rollups[(entity, width_ms, one.start_ms, one.channel)] = one
+        for rollup in self.rollups(entity, width_ms, start_ms, end_ms):
+            del self._rollups[(entity, width_ms, rollup.start_ms, rollup.channel)]
+        for rollup in rollups:
+            self._rollups[(entity, width_ms, rollup.start_ms, rollup.channel)] = rollup
 
     def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
         return [
@@ -209,11 +209,11 @@ class MemoryHistory:
         return hours[-1].start_ms + HOUR_MS if hours else 0
 
     def mark_stale(self, hours: Sequence[tuple[int, int]]) -> None:
-        self._stale.update(dict.fromkeys(one for one in hours if one[0] in self.entities))
+        self._stale.update(dict.fromkeys(hour for hour in hours if hour[0] in self.entities))
 
     def stale(self, limit: int) -> list[tuple[int, int]]:
         return sorted(self._stale)[:limit]
 
     def forget_stale(self, hours: Sequence[tuple[int, int]]) -> None:
-        for one in hours:
-            self._stale.pop(one, None)
+        for hour in hours:
+            self._stale.pop(hour, None)

@@ -40,7 +40,7 @@ class MemoryHouse:
         self.people: set[str] = set()
 
     def load(self, house: House) -> None:
-        floors = {one.id: replace(one) for one in self._floors.values()}
+        floors = {floor.id: replace(floor) for floor in self._floors.values()}
         house.floors.update(sorted(floors.items(), key=lambda item: item[1].position))
         rooms = {one.id: replace(one, floor=floors[one.floor.id]) for one in self._rooms.values()}
         house.rooms.update({room.slug: room for room in rooms.values()})

@@ -97,12 +97,12 @@ class MemoryJournal:
         return [entry for entry in reversed(self.all) if wanted(entry)][:limit]
 
     def moments(self, event: str, since_ms: int) -> dict[str, list[int]]:
-        found: dict[str, list[int]] = {}
+        result: dict[str, list[int]] = {}
         for one in sorted(self.all, key=lambda entry: entry.at_ms):
             if one.event == event and one.automation:
-                before = [at for at in found.get(one.automation, ()) if at >= since_ms]
-                found[one.automation] = [*before, one.at_ms]
-        return found
+                before = [at for at in result.get(one.automation, ()) if at >= since_ms]
+                result[one.automation] = [*before, one.at_ms]
+        return result
 
 
 class MemoryNotices:
@@ -161,8 +161,8 @@ class MemoryNotices:
         return [replace(d) for d in reversed(self.deliveries.values())][:limit]
 
     def delivery(self, delivery: int) -> DeliveryRecord | None:
-        found = self.deliveries.get(delivery)
-        return None if found is None else replace(found)
+        result = self.deliveries.get(delivery)
+        return None if result is None else replace(result)
 
     def save(self, delivery: DeliveryRecord) -> None:
         if delivery.id in self.deliveries:

@@ -55,8 +55,8 @@ def admit(records: Records, *entities: NewEntity, **change: object) -> tuple[int
     new = NewNode("cellar-rack", "Cellar rack", "wifi", RACK, None, 1_000, entities or (HUMIDITY,))
     for name, value in change.items():
         object.__setattr__(new, name, value)
-    node, found = records.house.admit(new, None)
-    return node, {name: number for name, (number, _) in found.items()}
+    node, result = records.house.admit(new, None)
+    return node, {name: number for name, (number, _) in result.items()}
 
 
 def loaded(records: Records) -> House:

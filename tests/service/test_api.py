@@ -29,14 +29,14 @@ def test_history_is_buckets_with_mean_lowest_and_highest(service: Service) -> No
     )
     node.post([{"n": "temperature", "t": now + 5, "v": 900}])
     with service.hub() as hub:
-        found = hub.entities.history(
+        result = hub.entities.history(
             "ledge/temperature", start=now * 1000, end=(now + 1000) * 1000, points=10
         )
-        assert found.width_ms == 100_000
-        assert found.count == [10] * 10
-        assert found.mean[0] == pytest.approx(sum(10 + n % 4 for n in range(10)) / 10)
-        assert (min(found.low), max(found.high)) == (10, 13), "the bad one is left out"
-        assert found.at[0] == now * 1000 + 50_000
+        assert result.width_ms == 100_000
+        assert result.count == [10] * 10
+        assert result.mean[0] == pytest.approx(sum(10 + n % 4 for n in range(10)) / 10)
+        assert (min(result.low), max(result.high)) == (10, 13), "the bad one is left out"
+        assert result.at[0] == now * 1000 + 50_000
         pages = list(hub.entities.readings("ledge/temperature", now * 1000))
         assert len(pages) == 101
         assert [r.reason for r in pages if r.quality == "bad"] == ["out of range"]
@@ -47,8 +47,8 @@ def test_readings_come_page_by_page(service: Service) -> None:
     start = round(time.time()) - 3000
     node.post([{"bt": start, "n": "humidity", "t": n, "v": n % 100} for n in range(2500)])
     with service.hub() as hub:
-        found = list(hub.entities.readings("shelf/humidity", start * 1000))
-    assert [r.at for r in found] == [(start + n) * 1000 for n in range(2500)]
+        result = list(hub.entities.readings("shelf/humidity", start * 1000))
+    assert [r.at for r in result] == [(start + n) * 1000 for n in range(2500)]
 
 
 @pytest.mark.parametrize(

@@ -46,10 +46,10 @@ SPOILT = int(os.environ.get("SPOILT", "2"))
 def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> Iterator[Service]:
     data = tmp_path_factory.mktemp("hub")
     shutil.copy(empty_database, data)
-    found = make_service(data)
-    found.start().claim()
-    yield found
-    found.kill()
+    result = make_service(data)
+    result.start().claim()
+    yield result
+    result.kill()
 
 
 @pytest.fixture(scope="module")
@@ -212,7 +212,7 @@ def stopped_at(rename: int, data: Path, file: Path) -> bool:
 def test_a_restore_that_is_cut_off_anywhere_leaves_no_new_and_empty_house(
     backup: Path, tmp_path: Path
 ) -> None:
-    held = {one.name for one in unpack(backup, SECRET).files}
+    held = {file.name for file in unpack(backup, SECRET).files}
     came, refused = 0, 0
     while True:
         data = tmp_path / str(came)
@@ -303,41 +303,41 @@ def damage(database: Path, table: str, where: float = 0.5) -> tuple[int, int]:
 def test_a_damaged_database_is_told_with_the_way_out_and_can_be_salvaged(
     service: Service, house: Joined, backup: Path, tmp_path: Path
 ) -> None:
-    found = make_service(tmp_path / "hub")
-    restored = found.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
+    result = make_service(tmp_path / "hub")
+    restored = result.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
     assert restored.returncode == 0, restored.stderr
-    readings, lost = damage(found.data / "hub.sqlite3", "records_reading")
+    readings, lost = damage(result.data / "hub.sqlite3", "records_reading")
     assert readings > 800
-    (found.data / "backups").mkdir()
-    shutil.copy(backup, found.data / "backups" / "hombi-2026-11-27-0330.backup")
+    (result.data / "backups").mkdir()
+    shutil.copy(backup, result.data / "backups" / "hombi-2026-11-27-0330.backup")
     refused = subprocess.run(
         [sys.executable, "-m", "hombi.cli.app", "serve"],
-        env=found.environment, capture_output=True, text=True, timeout=60, check=False,
+        env=result.environment, capture_output=True, text=True, timeout=60, check=False,
     )  # fmt: skip
     assert refused.returncode == 1
     assert "is damaged" in refused.stderr
     assert "hombi restore" in refused.stderr
     assert "hombi-2026-11-27-0330.backup" in refused.stderr.replace("\n", "")
     assert "hombi salvage" in refused.stderr
-    damaged = (found.data / "hub.sqlite3").read_bytes()
-    done = found.hombi("salvage", "--yes")
+    damaged = (result.data / "hub.sqlite3").read_bytes()
+    done = result.hombi("salvage", "--yes")
     assert done.returncode == 0, done.stderr
-    (aside,) = found.data.glob("damaged-*")
+    (aside,) = result.data.glob("damaged-*")
     assert (aside / "hub.sqlite3").read_bytes() == damaged, "the damaged file stays as it is"
-    found.start()
+    result.start()
     try:
-        with found.hub() as hub:
+        with result.hub() as hub:
             assert {one.node for one in hub.nodes.list()} == {"cellar-rack", "cellar-mister"}
             kept = list(hub.entities.readings("cellar-rack/humidity", 1))
             # And the one that SQLite keeps between two pages.
             assert 0 <= readings - lost - len(kept) <= 1, "all but those of that page"
         assert (
-            Joined(found, house.node, house.key, house.topics)
+            Joined(result, house.node, house.key, house.topics)
             .post([{"n": "humidity", "v": 70.5}])
             .is_success
         )
     finally:
-        found.kill()
+        result.kill()
 
 
 @pytest.mark.parametrize("where", [0, 0.3, 1], ids=["the first", "one within", "the last"])
@@ -346,10 +346,10 @@ def test_only_the_rows_of_a_damaged_page_are_lost(
     backup: Path, tmp_path: Path, table: str, where: float
 ) -> None:
     """Also those that share a time, and those of an entity that begins in that page."""
-    found = make_service(tmp_path / "hub")
-    restored = found.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
+    result = make_service(tmp_path / "hub")
+    restored = result.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
     assert restored.returncode == 0, restored.stderr
-    database = found.data / "hub.sqlite3"
+    database = result.data / "hub.sqlite3"
     with closing(sqlite3.connect(database)) as whole:
         entities = [row[0] for row in whole.execute("SELECT id FROM records_entity ORDER BY id")]
         assert len(entities) > 2
@@ -378,7 +378,7 @@ def test_only_the_rows_of_a_damaged_page_are_lost(
         whole.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     rows, lost = damage(database, table, where)
     assert lost > 5
-    done = found.hombi("salvage", "--yes")
+    done = result.hombi("salvage", "--yes")
     assert done.returncode == 0, done.stderr
     with closing(sqlite3.connect(database)) as salvaged:
         (kept,) = salvaged.execute(f"SELECT count(*) FROM {table}").fetchone()
@@ -424,10 +424,10 @@ def test_an_update_that_fails_leaves_the_database_as_it_was(
     data = tmp_path / "data"
     data.mkdir()
     shutil.copy(empty_database, data)
-    found = make_service(data)
+    result = make_service(data)
     failed = subprocess.run(
         [sys.executable, "-m", "hombi.cli.app", "serve"],
-        env={**found.environment, "PYTHONPATH": str(place)}, cwd=place,
+        env={**result.environment, "PYTHONPATH": str(place)}, cwd=place,
         capture_output=True, text=True, timeout=90, check=False,
     )  # fmt: skip
     assert failed.returncode == 1
@@ -439,7 +439,7 @@ def test_an_update_that_fails_leaves_the_database_as_it_was(
     # It was moved, not written, into its place: nothing of the update is beside it.
     assert not list(data.glob("hub.sqlite3-*"))
     assert not list((data / "backups").iterdir())
-    found.start().kill()
+    result.start().kill()
 
 
 def test_a_link_for_the_backups_that_leads_nowhere_does_not_keep_the_hub_from_starting(
@@ -483,18 +483,18 @@ def test_a_backup_of_another_shape_restores_nothing(
     with tarfile.open(plain, "w:gz") as tar:
         for name, data in (
             ("about.json", text),
-            *((one.name, (folder / one.name).read_bytes()) for one in listed.files),
+            *((file.name, (folder / file.name).read_bytes()) for file in listed.files),
             *([("evil.sh", extra)] if given == {"files": "evil"} else []),
         ):
             info = tarfile.TarInfo(name)
             info.size = len(data)
             tar.addfile(info, io.BytesIO(data))
-    found = make_service(tmp_path / "hub")
-    done = found.hombi("restore", str(plain), "--yes")
+    result = make_service(tmp_path / "hub")
+    done = result.hombi("restore", str(plain), "--yes")
     assert done.returncode != 0
     assert said in done.stderr.replace("\n", " "), done.stderr
     assert "Traceback" not in done.stderr
-    assert not (found.data / "hub.sqlite3").exists()
+    assert not (result.data / "hub.sqlite3").exists()
 
 
 def test_a_header_that_says_it_is_two_gigabytes_long_is_not_read(tmp_path: Path) -> None:
@@ -537,80 +537,80 @@ def spoil(database: Path, pages: Sequence[int]) -> None:
 
 @pytest.mark.parametrize("table", ["records_node", "records_entity", "records_channel"])
 def test_a_lost_page_of_names_costs_no_history(backup: Path, tmp_path: Path, table: str) -> None:
-    found = make_service(tmp_path / "hub")
-    restored = found.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
+    result = make_service(tmp_path / "hub")
+    restored = result.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
     assert restored.returncode == 0, restored.stderr
-    with closing(sqlite3.connect(found.data / "hub.sqlite3")) as whole:
+    with closing(sqlite3.connect(result.data / "hub.sqlite3")) as whole:
         query = "SELECT count(*) FROM records_reading"
         (readings,) = whole.execute(query).fetchone()
-    spoil(found.data / "hub.sqlite3", pages_of(found.data / "hub.sqlite3", table)[-1:])
-    done = found.hombi("salvage", "--yes")
+    spoil(result.data / "hub.sqlite3", pages_of(result.data / "hub.sqlite3", table)[-1:])
+    done = result.hombi("salvage", "--yes")
     assert done.returncode == 0, done.stderr
-    with closing(sqlite3.connect(found.data / "hub.sqlite3")) as salvaged:
+    with closing(sqlite3.connect(result.data / "hub.sqlite3")) as salvaged:
         assert salvaged.execute(query).fetchone() == (readings,)
         assert salvaged.execute("PRAGMA foreign_key_check").fetchall() == []
-    found.start()  # all is well again: the hub runs on it, and shows what it has
+    result.start()  # all is well again: the hub runs on it, and shows what it has
     try:
-        with found.hub() as hub:
+        with result.hub() as hub:
             counts = [hub.entities.numbers(e.entity, "year").count for e in hub.entities.list()]
             assert sum(counts) >= readings
     finally:
-        found.kill()
+        result.kill()
 
 
 def test_of_a_database_with_several_bad_pages_what_can_be_read_is_read(
     backup: Path, tmp_path: Path
 ) -> None:
     for seed in range(SPOILT):
-        found = make_service(tmp_path / f"hub-{seed}")
-        restored = found.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
+        result = make_service(tmp_path / f"hub-{seed}")
+        restored = result.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
         assert restored.returncode == 0, restored.stderr
-        database = found.data / "hub.sqlite3"
+        database = result.data / "hub.sqlite3"
         pages = range(1, database.stat().st_size // 4096 + 1)
         spoil(database, random.Random(seed).sample(pages, 6))
-        done = found.hombi("salvage", "--yes")
+        done = result.hombi("salvage", "--yes")
         assert done.returncode == 0, done.stderr
-        found.start()
-        with found.hub() as hub:
+        result.start()
+        with result.hub() as hub:
             assert hub.house().name
-        found.kill()
+        result.kill()
 
 
 def test_the_first_pages_of_a_database_may_be_lost(backup: Path, tmp_path: Path) -> None:
     """They say where each table begins: of this the hub keeps a copy. Nor is what was
     committed lost while it stands in the log alone."""
-    found = make_service(tmp_path / "hub")
-    restored = found.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
+    result = make_service(tmp_path / "hub")
+    restored = result.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)
     assert restored.returncode == 0, restored.stderr
-    database = found.data / "hub.sqlite3"
+    database = result.data / "hub.sqlite3"
     places = database.with_name("hub.sqlite3-tables")
     kept = places.read_bytes()
-    found.start()
+    result.start()
     assert places.read_bytes() == kept, "the hub writes it where it has changed"
-    with found.hub() as hub:
+    with result.hub() as hub:
         hub.rooms.add("Ice house")
         before = [(one.entity, hub.entities.numbers(one.entity, "year").count)
                   for one in hub.entities.list()]  # fmt: skip
-    found.kill()
+    result.kill()
     assert database.with_name("hub.sqlite3-wal").stat().st_size > 0
     first = pages_of(database, "sqlite_schema")
     assert len(first) > 3
     spoil(database, [1, *first])
-    refused = found.hombi("serve")
+    refused = result.hombi("serve")
     assert "hombi salvage" in refused.stderr
-    done = found.hombi("salvage", "--yes")
+    done = result.hombi("salvage", "--yes")
     assert done.returncode == 0, done.stderr
     assert "cannot be read" not in done.stdout
-    found.start()
+    result.start()
     try:
-        with found.hub() as hub:
+        with result.hub() as hub:
             assert "Ice house" in [one.name for one in hub.rooms.list()]
             after = [(one.entity, hub.entities.numbers(one.entity, "year").count)
                      for one in hub.entities.list()]  # fmt: skip
             assert after == before
     finally:
-        found.kill()
+        result.kill()
     # Without that copy nothing says what is whose, and the file stays as it is.
     spoil(database, [1, *pages_of(database, "sqlite_schema")])
     places.unlink()
-    assert "can be read; put a backup in its place" in found.hombi("salvage", "--yes").stderr
+    assert "can be read; put a backup in its place" in result.hombi("salvage", "--yes").stderr

@@ -145,19 +145,19 @@ def test_a_page_as_a_file(mill: Service, tmp_path: Path) -> None:
     ],
 )  # fmt: skip
 def test_a_tile_that_cannot_be_is_refused(mill: Service, tile: object, said: str) -> None:
-    found = call(mill, "PUT", "/api/dashboards/room-loft", json={"tiles": [tile]})
-    assert found.status_code in (400, 404, 422), found.text
-    assert said in found.text
+    result = call(mill, "PUT", "/api/dashboards/room-loft", json={"tiles": [tile]})
+    assert result.status_code in (400, 404, 422), result.text
+    assert said in result.text
 
 
 def test_the_picture_of_a_camera_comes_through_the_hub(mill: Service) -> None:
     with camera(says("200 OK", "Content-Type: text/html", PNG)) as address, mill.hub() as hub:
         tile = TileRequest(sort="picture", of=[RACK], text="Cellar", address=address)
         hub.dashboards.add("Cameras", [tile])
-        found = call(mill, "GET", "/api/dashboards/cameras/pictures/0")
-        assert (found.status_code, found.headers["content-type"]) == (200, "image/png")
-        assert found.content == PNG
-        assert found.headers["x-content-type-options"] == "nosniff"
+        result = call(mill, "GET", "/api/dashboards/cameras/pictures/0")
+        assert (result.status_code, result.headers["content-type"]) == (200, "image/png")
+        assert result.content == PNG
+        assert result.headers["x-content-type-options"] == "nosniff"
         assert call(mill, "GET", "/api/dashboards/cameras/pictures/1").status_code == 404
         hub.dashboards.remove("cameras")
 
@@ -250,9 +250,9 @@ def test_a_camera_that_lies_or_hangs_is_said_and_holds_nothing_up(
                 while not asked.done():
                     assert call(mill, "GET", "/api/health", timeout=2).is_success
                     time.sleep(0.1)
-            found = asked.result()
+            result = asked.result()
             assert time.monotonic() - begun < 12
-            assert (found.status_code, said in found.text) == (409, True), found.text
+            assert (result.status_code, said in result.text) == (409, True), result.text
         finally:
             hub.dashboards.remove("cameras")
 

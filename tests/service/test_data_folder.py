@@ -60,8 +60,8 @@ def spoil(data: Path, how: str) -> None:
             file.seek(8192)
             file.write(b"\xff" * 40_000)
     elif how == "newer":
-        with contextlib.closing(sqlite3.connect(database, isolation_level=None)) as found:
-            found.execute(
+        with contextlib.closing(sqlite3.connect(database, isolation_level=None)) as result:
+            result.execute(
                 "INSERT INTO django_migrations (app, name, applied) VALUES ('records', "
                 "'9999_later', '2030-01-01')"
             )

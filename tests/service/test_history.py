@@ -42,14 +42,18 @@ def test_a_value_of_another_kind_begins_a_history_of_its_own(own_service: Servic
         assert hub.entities.get("sluice/level").value is None
         assert list(hub.entities.readings("sluice/level", 0)) == []
         assert sluice.post([{"n": "level", "u": "%RH", "v": 63}]).is_success
-        until(lambda: [one.value for one in hub.entities.readings("sluice/level", 0)] == [63.0])
+        until(
+            lambda: (
+                [reading.value for reading in hub.entities.readings("sluice/level", 0)] == [63.0]
+            )
+        )
         hub.nodes.remove("sluice", keep_history=True)
     service.kill()
     service.start()
     # The same kind again goes on where it was; a restart knows which of them it is.
     let_in(service, thing("humidity", "%RH"))
     with service.hub() as hub:
-        assert [one.value for one in hub.entities.readings("sluice/level", 0)] == [63.0]
+        assert [reading.value for reading in hub.entities.readings("sluice/level", 0)] == [63.0]
 
 
 @pytest.fixture(scope="module")
@@ -85,7 +89,7 @@ def test_rows_follow_the_houses_clock_and_say_where_nothing_came(
         assert all(row.mean is None for row in rows if not row.count)
         days = hub.entities.rows("cellar-rack/humidity", "week")
         begins = [datetime.fromtimestamp(row.start / 1000, zone) for row in days]
-        assert all((one.hour, one.minute) == (0, 0) for one in begins)
+        assert all((begin.hour, begin.minute) == (0, 0) for begin in begins)
         assert all(a.end == b.start for a, b in pairwise(days))
         with pytest.raises(HubProblem, match="more than 400 rows"):
             hub.entities.rows("cellar-rack/humidity", "month", rows="minutes")
@@ -189,7 +193,7 @@ def test_a_span_in_numbers_each_value_weighted_by_its_time(
         whole = hub.entities.numbers("cellar-rack/humidity", start=start, end=start + 47 * HOUR)
         assert whole.count == 42
         parts = [whole.low, whole.p5, whole.median, whole.p95, whole.high]
-        known = [one for one in parts if one is not None]
+        known = [part for part in parts if part is not None]
         assert known == sorted(parts, key=lambda one: one or 0.0)
         assert (whole.over, whole.over_ms) == (None, None)
         low = f"{known[0] - 1} %"
@@ -323,13 +327,15 @@ def test_a_door_is_told_by_its_days_where_its_readings_are_forgotten(own_service
 
     with own_service.hub() as hub:
         until(lambda: hub.entities.stretches(entity, "week").stretches[0].start > start)
-        found = hub.entities.stretches(entity, "week")
-        assert found.stretches[0].start > start + 2 * 24 * HOUR
+        result = hub.entities.stretches(entity, "week")
+        assert result.stretches[0].start > start + 2 * 24 * HOUR
         # They are known as before; the last lasts until now.
-        assert found.shares[:-1] == before[:-1]
-        assert {(one.on_ms, one.known_ms) for one in found.shares[1:95]} == {(HOUR / 4, HOUR)}
+        assert result.shares[:-1] == before[:-1]
+        assert {(share.on_ms, share.known_ms) for share in result.shares[1:95]} == {
+            (HOUR / 4, HOUR)
+        }
         month = hub.entities.stretches(entity, "month")
         assert month.shares[:-1] == months[:-1]
-        assert {one.end - one.start for one in month.shares[1:-1]} == {24 * HOUR}
-        assert {one.on_ms for one in month.shares[1:3]} == {6 * HOUR}
-        assert sum(one.on_ms for one in month.shares) == 4 * 6 * HOUR
+        assert {share.end - share.start for share in month.shares[1:-1]} == {24 * HOUR}
+        assert {share.on_ms for share in month.shares[1:3]} == {6 * HOUR}
+        assert sum(share.on_ms for share in month.shares) == 4 * 6 * HOUR

@@ -48,10 +48,10 @@ def secured(data: Path, **env: str) -> Service:
 def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> Iterator[Service]:
     data = tmp_path_factory.mktemp("hub")
     shutil.copy(empty_database, data)
-    found = secured(data)
-    found.start().claim()
-    yield found
-    found.kill()
+    result = secured(data)
+    result.start().claim()
+    yield result
+    result.kill()
 
 
 @pytest.fixture(scope="module")
@@ -236,10 +236,10 @@ def test_who_never_ends_a_handshake_shuts_nobody_out(own_service: Service, tmp_p
 
 
 def _silent(port: int, said: bytes) -> socket.socket:
-    found = socket.create_connection(("127.0.0.1", port), 10)
-    found.sendall(said)
-    found.setblocking(False)
-    return found
+    result = socket.create_connection(("127.0.0.1", port), 10)
+    result.sendall(said)
+    result.setblocking(False)
+    return result
 
 
 def _open(found: socket.socket) -> bool:

@@ -108,9 +108,9 @@ def test_a_file_that_cannot_be_is_refused(
     with service.hub() as hub:
         if not any(one.node == "cellar-rack" for one in hub.nodes.list()):
             let_in(service, description("Cellar rack", **CLIMATE))
-    found = _post(service, query, body)
-    assert found.status_code == 422, found.text
-    assert said in found.json()["detail"]
+    result = _post(service, query, body)
+    assert result.status_code == 422, result.text
+    assert said in result.json()["detail"]
 
 
 def _post(service: Service, query: str, body: bytes) -> httpx.Response:
@@ -128,9 +128,9 @@ def test_a_state_is_one_of_two(service: Service) -> None:
     body = "\n".join(["time,v", *(f"{now - 60 * n},{n}" for n in (0, 1, 5))]).encode()
     door = "boathouse-door/contact"
     with service.hub() as hub:
-        found = hub.entities.import_csv(door, body, apply=True)
-        assert (found.taken, found.wrong) == (2, 1)
-        assert found.mistakes[0].what == "5 is not a state; write 0 for closed, 1 for open"
+        result = hub.entities.import_csv(door, body, apply=True)
+        assert (result.taken, result.wrong) == (2, 1)
+        assert result.mistakes[0].what == "5 is not a state; write 0 for closed, 1 for open"
 
 
 def test_what_is_there_is_found_in_a_file_in_any_order(service: Service) -> None:
@@ -138,12 +138,12 @@ def test_what_is_there_is_found_in_a_file_in_any_order(service: Service) -> None
     lines = [f"{begun + 60 * (n * 7919 % 5_000)},{n}" for n in range(5_000)]
     body = "\n".join(["time,v", *lines]).encode()
     with service.hub() as hub:
-        found = hub.entities.import_csv(RACK, body, apply=True)
-        assert (found.taken, found.there) == (5_000, 0)
+        result = hub.entities.import_csv(RACK, body, apply=True)
+        assert (result.taken, result.there) == (5_000, 0)
         again = hub.entities.import_csv(RACK, body, apply=True)
         assert (again.taken, again.there) == (0, 5_000)
-        assert found.number is not None
-        hub.entities.take_back_import(RACK, found.number)
+        assert result.number is not None
+        hub.entities.take_back_import(RACK, result.number)
         assert hub.entities.import_csv(RACK, body).taken == 5_000, "all steps were made"
 
 
@@ -152,8 +152,8 @@ def test_a_million_bad_lines_are_counted_and_hold_nobody_up(service: Service) ->
     begun = time.monotonic()
     answer = _post(service, "", body)
     assert answer.status_code == 200, answer.text
-    found = answer.json()
-    assert (found["rows"], found["wrong"], len(found["mistakes"])) == (300_001, 300_000, 20)
+    result = answer.json()
+    assert (result["rows"], result["wrong"], len(result["mistakes"])) == (300_001, 300_000, 20)
     assert time.monotonic() - begun < 40
     stranger = httpx.post(
         f"{service.url}/api/entities/{RACK}/imports", content=body, timeout=60,
@@ -180,7 +180,7 @@ def test_values_that_say_their_unit_are_converted_or_refused(own_service: Servic
         assert "humidity" in plan.mistakes[0].what or "%" in plan.mistakes[0].what
         assert "values in degF are converted" in plan.layout
         hub.entities.import_csv(RACK, mixed, apply=True)
-        values = [one.value for one in hub.entities.readings(RACK, 0)]
+        values = [reading.value for reading in hub.entities.readings(RACK, 0)]
     assert values == [pytest.approx(10.0), pytest.approx(12.0)]
 
 
@@ -199,8 +199,8 @@ def test_in_the_repeated_hour_the_order_of_the_file_decides() -> None:
 
 
 def test_text_in_utf_16_is_named(service: Service) -> None:
-    found = _post(service, "", "time,value\n2026-11-20 12:00,5\n".encode("utf-16"))
-    assert (found.status_code, "UTF-16" in found.json()["detail"]) == (422, True)
+    result = _post(service, "", "time,value\n2026-11-20 12:00,5\n".encode("utf-16"))
+    assert (result.status_code, "UTF-16" in result.json()["detail"]) == (422, True)
 
 
 def test_a_kill_in_the_middle_leaves_nothing_of_a_file(own_service: Service) -> None:
@@ -245,5 +245,5 @@ def test_only_who_may_import_sends_a_large_file_and_only_there(service: Service)
         ("/api/anything/imports", service.token, 413),
     ):
         headers = {"Authorization": f"Bearer {token}", "Content-Type": "text/csv"}
-        found = httpx.post(service.url + path, content=large, headers=headers, timeout=30)
-        assert found.status_code == status, (path, found.text)
+        result = httpx.post(service.url + path, content=large, headers=headers, timeout=30)
+        assert result.status_code == status, (path, result.text)

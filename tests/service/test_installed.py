@@ -47,15 +47,15 @@ def test_a_wheel_holds_the_console_and_runs_without_node(
     data = tmp_path / "data"
     data.mkdir()
     shutil.copy(empty_database, data)
-    found = make_service(data, PYTHONPATH=str(tmp_path / "installed"), PATH="/nowhere")
-    found.start()
+    result = make_service(data, PYTHONPATH=str(tmp_path / "installed"), PATH="/nowhere")
+    result.start()
     try:
-        page = httpx.get(found.url)
+        page = httpx.get(result.url)
         assert page.status_code == 200
         asset = page.text.split('src="/assets/')[1].split('"')[0]
-        assert httpx.get(f"{found.url}/assets/{asset}").status_code == 200
+        assert httpx.get(f"{result.url}/assets/{asset}").status_code == 200
     finally:
-        found.kill()
+        result.kill()
 
 
 def test_systemd_is_told_that_it_is_ready_that_it_lives_and_that_it_stops(
@@ -130,10 +130,10 @@ def test_metrics_are_for_a_token_that_may_read(service: Service) -> None:
         }
 
     until(lambda: gathered()["hombi_readings_committed_total"] >= 1)
-    found = gathered()
-    assert found["hombi_nodes"] == 1
-    assert found["hombi_database_bytes"] > 100_000
-    assert found["hombi_info"] == 1
+    result = gathered()
+    assert result["hombi_nodes"] == 1
+    assert result["hombi_database_bytes"] > 100_000
+    assert result["hombi_info"] == 1
     assert httpx.get(f"{service.url}/api/health/ready").json()["status"] == "ok"
 
 

@@ -236,10 +236,10 @@ def test_two_values_of_one_millisecond_are_two_readings_and_sent_again_they_are_
     for _ in range(2):
         assert rack.post(both).json()["stored"] == 2
     with service.hub() as hub:
-        found = [
+        values = [
             r.value for r in hub.entities.readings("cellar-rack/temperature", round(at * 1000) - 1)
         ]
-        assert [value for value in found if value < 7] == [3.5, 4.5, 5.5, 6.5]
+        assert [value for value in values if value < 7] == [3.5, 4.5, 5.5, 6.5]
 
 
 def test_each_value_has_its_own_time(service: Service, rack: Joined) -> None:

@@ -126,12 +126,12 @@ def test_the_client_takes_the_stream_up_again_after_a_restart(own_service: Servi
 
 
 def values_of(stream: Iterator[LiveEvent], count: int) -> list[float | None]:
-    found: list[float | None] = []
-    while len(found) < count:
+    result: list[float | None] = []
+    while len(result) < count:
         news = next(stream).news
         if isinstance(news, ReadingNews):
-            found.append(news.value)
-    return found
+            result.append(news.value)
+    return result
 
 
 def test_the_stream_begins_when_it_is_called_not_when_it_is_read(

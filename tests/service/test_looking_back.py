@@ -56,17 +56,17 @@ def begun(service: Service) -> int:
 
 def test_a_replay_counts_what_would_have_been_done(service: Service, begun: int) -> None:
     with service.hub() as hub:
-        found = hub.automations.replay(
+        result = hub.automations.replay(
             TEXT, start=begun, end=begun + 10 * HOUR, automation="cellar-too-dry"
         )
-        assert (found.starts, found.short, found.condition, found.limit) == (9, 9, "under", 82)
-        assert found.on_ms == 9 * 10 * MIN
-        assert found.on_from[0] == begun + 20 * MIN
-        assert found.effects[0].text == "Mister on"
-        assert found.effects[0].times == 9
-        assert found.lived == [], "nothing is done"
-        assert "nothing switches mister/switch off again; add [[ends]]" in found.advice
-        assert found.edges[0].text == "80.0 % under 82 %, held for 10 min"
+        assert (result.starts, result.short, result.condition, result.limit) == (9, 9, "under", 82)
+        assert result.on_ms == 9 * 10 * MIN
+        assert result.on_from[0] == begun + 20 * MIN
+        assert result.effects[0].text == "Mister on"
+        assert result.effects[0].times == 9
+        assert result.lived == [], "nothing is done"
+        assert "nothing switches mister/switch off again; add [[ends]]" in result.advice
+        assert result.edges[0].text == "80.0 % under 82 %, held for 10 min"
         lower = hub.automations.replay(TEXT, start=begun, end=begun + 10 * HOUR, limit="79 %")
         assert (lower.starts, lower.limit) == (0, 79)
         never = hub.automations.replay(TEXT, start=1, end=HOUR)
@@ -90,8 +90,8 @@ def test_why_and_why_not(service: Service, begun: int) -> None:
         zone = hub.house().time_zone
 
         def lines(minute: float) -> tuple[str, list[tuple[bool | None, str]]]:
-            found = hub.automations.why("cellar-too-dry", begun + round(minute * MIN))
-            return found.phase, [(one.holds, one.text) for one in found.lines]
+            result = hub.automations.why("cellar-too-dry", begun + round(minute * MIN))
+            return result.phase, [(line.holds, line.text) for line in result.lines]
 
         phase, said = lines(16)
         assert phase == "holding"
@@ -139,10 +139,10 @@ def test_why_says_since_when_it_was_on_however_long_ago(service: Service, begun:
             ("Never wet", 'under = "95 %"'),
         ):
             added = hub.automations.add(watch.format(name, limit) + notify)
-            found = hub.automations.why(added.automation, earlier)
-            sentences[name] = found.sentence
-            assert found.phase == "on"
-            assert any(found.sentence.split(", ")[-1] in one.text for one in found.lines)
+            result = hub.automations.why(added.automation, earlier)
+            sentences[name] = result.sentence
+            assert result.phase == "on"
+            assert any(result.sentence.split(", ")[-1] in line.text for line in result.lines)
         assert sentences["Damp"].endswith(f"it was on, since {when(now - 5 * 86_400 + 1800)}.")
         assert sentences["Not wet"].endswith(f"since {when(now - 20 * 86_400 + 1800)}.")
         assert sentences["Never wet"].endswith(" at least.")
@@ -195,8 +195,8 @@ def test_the_account_says_what_was_done_and_what_came_of_it(service: Service, be
 
 def test_a_day_has_a_line_for_each_part(service: Service, begun: int) -> None:
     with service.hub() as hub:
-        found = hub.automations.replay(TEXT, start=begun, end=begun + 2 * HOUR)
-        (lane,) = found.lanes
+        result = hub.automations.replay(TEXT, start=begun, end=begun + 2 * HOUR)
+        (lane,) = result.lanes
         assert lane.text == "Cellar rack humidity under 82 %"
         said = zip([(at - begun) // MIN for at in lane.since], lane.said, strict=True)
         assert list(said)[:5] == [(0, False), (10, True), (30, False), (40, True), (45, False)]
@@ -244,13 +244,13 @@ def test_a_rehearsal_touches_nothing(service: Service, begun: int) -> None:
     text += '[[starts]]\nnotify = "everyone"\ntitle = "{value}"\n'
     with service.hub() as hub:
         values = [PretendValue(value="84 %"), PretendValue(after="5 min", value="81")]
-        found = hub.automations.rehearse(text, values)
-        assert [(one.after_ms // MIN, one.edge, one.effects) for one in found.steps] == [
+        result = hub.automations.rehearse(text, values)
+        assert [(step.after_ms // MIN, step.edge, step.effects) for step in result.steps] == [
             (15, "start", ["Mister on"]),
             (20, "", ["Mister off"]),
             (35, "", ["tell everyone “81.0 %”"]),
         ]
-        assert found.steps[0].text == "81.0 % under 82 %, held for 10 min"
+        assert result.steps[0].text == "81.0 % under 82 %, held for 10 min"
         # What nobody pretends is as it is now.
         for state, starts in (("off", 1), ("on", 0)):
             only = f'[only]\nwhen = [{{ entity = "mister/switch", is = "{state}" }}]\n'
@@ -298,9 +298,13 @@ def test_its_actions_are_run_alone(service: Service, begun: int) -> None:
 
 def test_a_starter_takes_its_first_values_from_this_house(service: Service, begun: int) -> None:
     with service.hub() as hub:
-        starters = {one.starter: one for one in hub.automations.starters()}
+        starters = {starter.starter: starter for starter in hub.automations.starters()}
         assert len(starters) >= 15
-        assert [one.name for one in starters["dry-room"].blanks][:3] == ["name", "sensor", "switch"]
+        assert [blank.name for blank in starters["dry-room"].blanks][:3] == [
+            "name",
+            "sensor",
+            "switch",
+        ]
         limit, until_ = hub.automations.first_values("dry-room", "cellar-rack/humidity")
         assert (limit.blank, limit.value, until_.value) == ("limit", "80 %", "80 %")
         assert limit.reason == "it lay under 80 % for 5 % of the last 30 days here"
@@ -332,10 +336,10 @@ def test_a_clock_is_looked_back_at_too(service: Service, begun: int) -> None:
     text = 'name = "Mist"\n[watch]\nat = "12:00"\nlasts = "1 h"\n[[starts]]\n'
     text += 'switch = "mister/switch"\nto = "on"\nfor = "5 min"\n'
     with service.hub() as hub:
-        found = hub.automations.replay(text, start=begun, end=begun + 3 * 24 * HOUR)
-        assert (found.starts, found.entity, found.entities) == (3, "", [])
-        assert found.on_ms == 3 * HOUR
-        assert [(one.text, one.times) for one in found.effects] == [
+        result = hub.automations.replay(text, start=begun, end=begun + 3 * 24 * HOUR)
+        assert (result.starts, result.entity, result.entities) == (3, "", [])
+        assert result.on_ms == 3 * HOUR
+        assert [(effect.text, effect.times) for effect in result.effects] == [
             ("Mister on", 3), ("Mister off", 3),
         ]  # fmt: skip
         made = hub.automations.add(text)
@@ -345,7 +349,7 @@ def test_a_clock_is_looked_back_at_too(service: Service, begun: int) -> None:
         midnight = begun // (24 * HOUR) * 24 * HOUR  # at any other time of the day, it may be noon
         said = [PretendValue(value="x")]
         steps = hub.automations.rehearse(text, said, lasts="1 d", at=midnight).steps
-        assert [one.edge for one in steps] == ["start", "", "end"]
+        assert [step.edge for step in steps] == ["start", "", "end"]
         hub.automations.remove("mist")
 
 
@@ -391,7 +395,9 @@ def test_of_limits_that_are_tried_one_after_another_the_last_one_is_answered() -
         turns.begin("ada", f"text {number}")
     said = [Reading(n * 60_000, 0, 80.0, 80.0) for n in range(5_000)]
     courses = {one: Course("", "", KINDS["humidity"], said) for one in ("a/b", "c/d")}
-    facts = HouseFacts({one: EntityFacts(KINDS["humidity"], writable=False) for one in courses})
+    facts = HouseFacts(
+        {course: EntityFacts(KINDS["humidity"], writable=False) for course in courses}
+    )
     text = (
         'name = "x"\n[watch]\nall = [ { entity = "a/b", over = "85 %" }, '
         '{ entity = "c/d", over = "85 %" } ]\n[[starts]]\nnotify = "everyone"\ntitle = "x"\n'
@@ -432,7 +438,7 @@ to = "off"
         setting.join(30)
         while_on = round(time.time() * 1000)
         assert hub.automations.get("attic-light").left_alone == ["attic-lamp/switch"]
-        said = [one.text for one in hub.automations.why("attic-light").lines]
+        said = [line.text for line in hub.automations.why("attic-light").lines]
         hand = [one for one in said if "it leaves that alone until it starts again" in one]
         assert hand[0].startswith("Attic lamp was set by command line at "), said
     service.stop()
@@ -442,10 +448,10 @@ to = "off"
         door.post([{"n": "contact", "vb": False}])
         until(lambda: hub.automations.get("attic-light").phase == "idle")
         again = hub.automations.replay(text, start=begun, end=round(time.time() * 1000))
-        assert (again.starts, sum(one.times for one in again.effects)) == (1, 1)
+        assert (again.starts, sum(effect.times for effect in again.effects)) == (1, 1)
         past = hub.automations.why("attic-light", while_on)
         assert past.phase == "on"
-        assert any("Attic lamp was set by command line" in one.text for one in past.lines)
+        assert any("Attic lamp was set by command line" in line.text for line in past.lines)
         door.post([{"n": "contact", "vb": True}])
         until(lambda: not hub.entities.get("attic-lamp/switch").left_alone)
         hub.automations.remove("attic-light")

@@ -94,12 +94,12 @@ class TestFile:
             torn, at = bytearray(content), chance.randrange(20 * 512)
             torn[at] ^= 1 << chance.randrange(8)
             path.write_bytes(torn)
-            found = opened(path).rows
+            result = opened(path).rows
             sector = at // 512
-            assert found[:sector] == newest.rows[:sector]
+            assert result[:sector] == newest.rows[:sector]
             # Behind a reading, a sector is empty: what is there does not count.
-            assert len(found) in (19, 20)
-            assert found[-19 + sector :] == newest.rows[-19 + sector :] or sector == 19
+            assert len(result) in (19, 20)
+            assert result[-19 + sector :] == newest.rows[-19 + sector :] or sector == 19
             path.write_bytes(content)
 
     def test_bytes_of_another_program_are_no_readings(self, path: Path) -> None:
@@ -166,8 +166,10 @@ def rack(service: Service) -> Joined:
 
 
 def stored(service: Service) -> list[float]:
-    with closing(sqlite3.connect(service.data / "hub.sqlite3")) as found:
-        return [row[0] for row in found.execute("SELECT value FROM records_reading ORDER BY at_ms")]
+    with closing(sqlite3.connect(service.data / "hub.sqlite3")) as result:
+        return [
+            row[0] for row in result.execute("SELECT value FROM records_reading ORDER BY at_ms")
+        ]
 
 
 def sent(rack: Joined, *values: float) -> None:
@@ -194,8 +196,8 @@ def test_who_looks_at_the_past_sees_what_came_a_moment_ago(service: Service, rac
     with service.hub() as hub:
         for value in range(71, 76):
             sent(rack, value)
-            found = hub.entities.readings("cellar-rack/humidity", start=now, end=now + 60_000)
-            assert list(found)[-1].value == value
+            result = hub.entities.readings("cellar-rack/humidity", start=now, end=now + 60_000)
+            assert list(result)[-1].value == value
 
 
 def test_a_hub_that_stops_leaves_all_in_the_database(service: Service, rack: Joined) -> None:

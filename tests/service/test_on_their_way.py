@@ -46,8 +46,8 @@ def test_readings_on_their_way_are_those_in_their_place(
             records = DatabaseRecords()
             records.history.settle()
         if step % 3 == 0:
-            found = records.history.single(one, *span, 100)
-            assert found == plain.history.single(other, *span, 100)
+            result = records.history.single(one, *span, 100)
+            assert result == plain.history.single(other, *span, 100)
     assert records.history.single(one, 0, 1_000, 999) == plain.history.single(other, 0, 1_000, 999)
 
 
@@ -55,15 +55,15 @@ def _done(
     records: Records, entity: int, what: int, span: tuple[int, int], some: list[float]
 ) -> object:
     """One thing done with a history, by its number; what it gave."""
-    history, found = records.history, rows(entity, *some, start=span[0])
+    history, result = records.history, rows(entity, *some, start=span[0])
     if what < 5:
-        return history.store(found)
+        return history.store(result)
     if what == 5:
         with records.together():
-            history.store(found)
+            history.store(result)
             return history.before(entity, span[1])
     if what == 6:
-        return history.replace(entity, *span, found)
+        return history.replace(entity, *span, result)
     if what == 7:
         if some[0] > 6:
             return history.shift(entity, *span, span[1] - span[0])

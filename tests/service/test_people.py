@@ -48,7 +48,7 @@ def test_the_household_says_who_is_home_and_automations_go_by_it(own_service: Se
     with service.hub() as hub:
         (person,) = hub.people.list()
         assert (person.home, person.entity, person.linger) == (None, None, "10 min")
-        said = {one.what for one in hub.automations.check(LAMP).mistakes}
+        said = {mistake.what for mistake in hub.automations.check(LAMP).mistakes}
         assert any("where the house is" in one for one in said)
         assert any("nobody has said yet" in one for one in said)
         assert any("no automation Other" in one for one in said)

@@ -131,14 +131,14 @@ class TestOthers:
         ]
         numbers = [*records.journal.add(entries[:1]), *records.journal.add(entries[1:])]
         assert numbers == sorted(set(numbers))
-        assert [one.id for one in reversed(records.journal.entries(10))] == numbers
+        assert [entry.id for entry in reversed(records.journal.entries(10))] == numbers
         every = records.journal.entries(10)
         assert [one.text for one in every] == [f"entry {n}" for n in (5, 4, 3, 2, 1, 0)]
         assert (every[0].by, every[0].data) == ("ada", {"n": 5})
         third = every[3].id
-        assert [one.data["n"] for one in records.journal.entries(2, before=third)] == [1, 0]
-        assert [one.data["n"] for one in records.journal.entries(9, after=third)] == [5, 4, 3]
-        assert [one.data["n"] for one in records.journal.entries(9, event="Odd")] == [5, 3, 1]
+        assert [entry.data["n"] for entry in records.journal.entries(2, before=third)] == [1, 0]
+        assert [entry.data["n"] for entry in records.journal.entries(9, after=third)] == [5, 4, 3]
+        assert [entry.data["n"] for entry in records.journal.entries(9, event="Odd")] == [5, 3, 1]
         assert len(records.journal.entries(9, node="cellar-rack")) == 2
         assert len(records.journal.entries(9, since_ms=1_004)) == 2
         started = (("dry", 2_000), ("dry", 2_005), ("wet", 2_001), ("wet", 2_002), ("", 2_009))
@@ -156,7 +156,7 @@ class TestOthers:
         assert 0 < phone.id != gone.id
         notice = NewNotice("n1", "Dry", "The rack is dry.", "/", 5)
         deliveries = records.notices.add_notice(notice, [phone, gone])
-        assert [one.phone for one in deliveries] == ["Ada’s phone", "Old phone"]
+        assert [delivery.phone for delivery in deliveries] == ["Ada’s phone", "Old phone"]
         deliveries[0].state, deliveries[0].attempts = "delivered", 1
         records.notices.save(deliveries[0])
         assert [one.id for one in records.notices.waiting()] == [deliveries[1].id]
@@ -235,8 +235,8 @@ def test_sequences_are_kept_by_their_slug(records: Records) -> None:
 
 def test_the_texts_of_an_automation_are_kept_so_many_of_them(records: Records) -> None:
     texts = [TextRecord(n, "ada", f"text {n}") for n in range(5)]
-    for one in texts:
-        records.automations.keep_text("mist", one, 3)
+    for text in texts:
+        records.automations.keep_text("mist", text, 3)
     records.automations.keep_text("lamp", texts[0], 3)
     assert records.automations.texts("mist") == texts[:1:-1]
     assert records.automations.texts("lamp") == texts[:1]

@@ -29,13 +29,13 @@ class TestHistory:
         number = entities["humidity"]
         records.history.store(rows(number, 80.0, None))
         records.history.store(rows(number, 99.0, 99.0, 82.0))
-        found = records.history.single(number, 0, 9_000, 9)
-        assert [(r.at_ms, r.sent, r.value) for r in found] == [
+        result = records.history.single(number, 0, 9_000, 9)
+        assert [(r.at_ms, r.sent, r.value) for r in result] == [
             (2_000, 80.0, 80.0),
             (2_010, None, None),
             (2_020, 82.0, 82.0),
         ]
-        assert found[1].quality is Quality.NO_VALUE
+        assert result[1].quality is Quality.NO_VALUE
 
     def test_a_reading_of_an_entity_that_is_gone_costs_no_other(self, records: Records) -> None:
         _, entities = admit(records)
@@ -89,11 +89,11 @@ class TestHistory:
         before = records.history.single(number, 2_010, 2_040, 9)
         after = [Reading(0, 9, -1.0, 2 * (old.value or 0), Quality.SPIKE) for old in before]
         records.history.rewrite(number, before, after)
-        found = records.history.single(number, 0, 9_000, 9)
-        assert [r.value for r in found] == [1.0, 4.0, 6.0, 8.0, 5.0]
-        assert [r.sent for r in found] == [1.0, 2.0, 3.0, 4.0, 5.0]
-        assert {r.channel for r in found} == {0}
-        assert [r.quality is Quality.SPIKE for r in found] == [False, True, True, True, False]
+        result = records.history.single(number, 0, 9_000, 9)
+        assert [r.value for r in result] == [1.0, 4.0, 6.0, 8.0, 5.0]
+        assert [r.sent for r in result] == [1.0, 2.0, 3.0, 4.0, 5.0]
+        assert {r.channel for r in result} == {0}
+        assert [r.quality is Quality.SPIKE for r in result] == [False, True, True, True, False]
 
     def test_a_failed_rewrite_changes_nothing(self, records: Records) -> None:
         _, entities = admit(records)
@@ -116,9 +116,9 @@ class TestHistory:
     def test_what_is_doubted_is_told_with_its_reason(self, records: Records) -> None:
         _, entities = admit(records)
         number, history = entities["humidity"], records.history
-        found = [Quality.GOOD, Quality.SPIKE, Quality.WARMING_UP, Quality.NO_VALUE]
+        result = [Quality.GOOD, Quality.SPIKE, Quality.WARMING_UP, Quality.NO_VALUE]
         history.store(
-            [(number, 2_000 + n, n % 3, 1.0, 1.0, int(one)) for n, one in enumerate(found)]
+            [(number, 2_000 + n, n % 3, 1.0, 1.0, int(one)) for n, one in enumerate(result)]
         )
         assert history.doubts(number, [0, 1], 0, 9_000, 9) == [
             (2_001, Quality.SPIKE),
@@ -131,8 +131,8 @@ class TestHistory:
         number, history = entities["humidity"], records.history
         history.store(rows(number, 1.0, 2.0, 3.0, 4.0))
         history.replace(number, 2_010, 2_030, rows(number, 9.0, start=2_015))
-        found = [(r.at_ms, r.value) for r in history.single(number, 0, 9_000, 9)]
-        assert found == [(2_000, 1.0), (2_015, 9.0), (2_030, 4.0)]
+        result = [(r.at_ms, r.value) for r in history.single(number, 0, 9_000, 9)]
+        assert result == [(2_000, 1.0), (2_015, 9.0), (2_030, 4.0)]
 
     def test_the_latest_reading_is_never_forgotten(self, records: Records) -> None:
         _, entities = admit(records)
@@ -141,8 +141,8 @@ class TestHistory:
         assert records.history.forget(number, 9_000) == 1
         assert records.history.forget(number, 9_000) == 0
         assert [r.value for r in records.history.single(number, 0, 9_000, 9)] == [2.0]
-        found = records.history.before(number, 9_000)
-        assert (found and found.value, records.history.before(number, 2_010)) == (2.0, None)
+        result = records.history.before(number, 9_000)
+        assert (result and result.value, records.history.before(number, 2_010)) == (2.0, None)
         assert [records.history.first_at(number, at) for at in (0, 2_010, 2_011)] == [
             2_010, 2_010, None,
         ]  # fmt: skip
@@ -185,9 +185,9 @@ class TestHistory:
             moved.append(times)
             end = times[0]
         assert moved == [[2_030, 2_040], [2_010, 2_020], [2_000]]
-        found = [(one.at_ms, one.value) for one in records.history.single(number, 0, 9_000, 99)]
+        result = [(one.at_ms, one.value) for one in records.history.single(number, 0, 9_000, 99)]
         # The 4 comes where the 9 is, and goes behind it.
-        assert found == [
+        assert result == [
             (2_025, 1.0), (2_035, 2.0), (2_045, 3.0), (2_055, 9.0), (2_056, 4.0), (2_065, 5.0),
         ]  # fmt: skip
 
@@ -209,8 +209,8 @@ def test_series_of_rollups_are_those_of_the_readings(
     sums = history.numbers(number, [0], 1_000, end - 1_000)
     # Rolled up to four hours; the other two are still made of readings.
     for width in (FIVE_MINUTES_MS, HOUR_MS):
-        found = roll(readings, range(0, 4 * HOUR_MS + 1, width), 60_000)
-        history.put_rollups(number, width, 0, 4 * HOUR_MS, found)
+        result = roll(readings, range(0, 4 * HOUR_MS + 1, width), 60_000)
+        history.put_rollups(number, width, 0, 4 * HOUR_MS, result)
     for span, ((points,), width) in zip(spans, plain, strict=True):
         ((now,), same) = history.series([(number, [0])], *span)
         assert same == width
@@ -247,8 +247,8 @@ def test_how_a_state_stood_is_told_by_its_sums_where_readings_are_forgotten(
     plain = history.stood(number, [0], 0, 99 * HOUR_MS, days=False)
     readings = history.single(number, 0, 99 * HOUR_MS, 1_000)
     for width, hours in ((HOUR_MS, 97), (DAY_MS, 96)):
-        found = roll(readings, range(0, hours * HOUR_MS + 1, width), math.inf)
-        history.put_rollups(number, width, 0, hours * HOUR_MS, found)
+        result = roll(readings, range(0, hours * HOUR_MS + 1, width), math.inf)
+        history.put_rollups(number, width, 0, hours * HOUR_MS, result)
     while history.forget(number, 90 * HOUR_MS):
         pass
     for width, days in ((HOUR_MS, False), (DAY_MS, True)):

@@ -20,16 +20,16 @@ def test_a_week_looked_back_at(own_service: Service) -> None:
     start = last_week()
     on = start.date().isoformat()
     with service.hub() as hub:
-        found = hub.review("week", on=on)
-    assert (found.first, found.start) == (on, start.timestamp() * 1000)
-    assert found.end - found.start == 7 * 86_400_000
-    (finding,) = found.findings
+        result = hub.review("week", on=on)
+    assert (result.first, result.start) == (on, start.timestamp() * 1000)
+    assert result.end - result.start == 7 * 86_400_000
+    (finding,) = result.findings
     assert finding.entity == "loft-beam/humidity"
     assert finding.text.replace("\xa0", " ") == (
         "Loft is damper at night: 15.0 % more than by day, the others stay as they are"
     )
-    (kind,) = found.kinds
-    assert [one.place for one in kind.entities] == ["Loft", "Cheese cellar", "Workshop"]
+    (kind,) = result.kinds
+    assert [entity.place for entity in kind.entities] == ["Loft", "Cheese cellar", "Workshop"]
     loft = kind.entities[0]
     assert [(at.hour, at.median) for at in loft.day][4:8] == [(4, 70), (5, 70), (6, 55), (7, 55)]
     (beyond,) = loft.beyond
@@ -38,14 +38,14 @@ def test_a_week_looked_back_at(own_service: Service) -> None:
         "over 65 %",
         42,
     )
-    silent = {one.node: one for one in found.silences}
+    silent = {silence.node: silence for silence in result.silences}
     assert silent["bench"].start is None
     rack = silent["cellar-rack"]
     assert rack.start is not None
     assert rack.end is not None
-    assert (rack.start - found.start) / 3_600_000 == pytest.approx(58, abs=0.2)
+    assert (rack.start - result.start) / 3_600_000 == pytest.approx(58, abs=0.2)
     assert (rack.end - rack.start) / 3_600_000 == pytest.approx(3, abs=0.2)
-    assert [(one.percent, one.low_at) for one in found.batteries] == [(60, None)] * 3
+    assert [(battery.percent, battery.low_at) for battery in result.batteries] == [(60, None)] * 3
 
     said = service.hombi("review", "week", "--on", on).stdout
     assert "· Loft is damper at night" in said
@@ -57,7 +57,7 @@ def test_a_week_looked_back_at(own_service: Service) -> None:
     rows = list(csv.DictReader(io.StringIO(printed)))
     assert list(csv.DictReader(io.StringIO(table.text))) == rows
     assert len(rows) == 3 * 25
-    night = next(one for one in rows if (one["room"], one["hour"]) == ("loft", "3"))
+    night = next(row for row in rows if (row["room"], row["hour"]) == ("loft", "3"))
     assert (night["unit"], night["median"]) == ("%", "70")
     (whole,) = json.loads(service.hombi("review", "week", "--on", on, "--json").stdout)
     assert whole["findings"][0]["entity"] == "loft-beam/humidity"

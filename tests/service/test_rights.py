@@ -155,7 +155,7 @@ def test_what_is_not_a_guests_is_not_there(service: Service, people: dict[str, s
         assert {one.entity for one in guest.entities.list()} == {
             "loft-lamp/switch", "loft-lamp/power",
         }  # fmt: skip
-        assert [one.name for floor in guest.house().floors for one in floor.rooms] == ["Loft"]
+        assert [room.name for floor in guest.house().floors for room in floor.rooms] == ["Loft"]
         assert guest.house().needs == []
         for address in ("cellar-rack/humidity", "no/such"):
             with pytest.raises(Missing):
@@ -431,10 +431,10 @@ def test_the_document_has_the_policy_as_it_is(service: Service) -> None:
 @contextmanager
 def _browser(service: Service, person: str, agent: str) -> Iterator[httpx.Client]:
     """A browser that somebody has signed in with."""
-    with httpx.Client(base_url=service.url, headers={"User-Agent": agent}, timeout=30) as found:
-        answer = found.post("/api/session", json={"username": person, "password": PASSWORD})
+    with httpx.Client(base_url=service.url, headers={"User-Agent": agent}, timeout=30) as result:
+        answer = result.post("/api/session", json={"username": person, "password": PASSWORD})
         assert answer.status_code == 200, answer.text
-        yield found
+        yield result
 
 
 IPHONE = "Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) Version/18.0 Safari/604.1"

@@ -31,7 +31,7 @@ def test_a_scene_is_recorded_recalled_and_survives(mill: tuple[Service, Joined, 
     service, lamp, _ = mill
     with service.hub() as hub:
         made = hub.scenes.record("Evening", ["Loft lamp level", "hen-lamp/switch"])
-        assert [(one.entity, one.shown) for one in made.states] == [
+        assert [(state.entity, state.shown) for state in made.states] == [
             ("loft-lamp/level", "40 %"), ("hen-lamp/switch", "on"),
         ]  # fmt: skip
         for wrong, said in (
@@ -47,8 +47,8 @@ def test_a_scene_is_recorded_recalled_and_survives(mill: tuple[Service, Joined, 
         assert hub.scenes.list() == [made]
         lamp.post([{"n": "level", "v": 0}])
         with lamp.connected():
-            found = hub.scenes.recall("evening")
-        states = {one.entity: one.state for one in found.commands}
+            result = hub.scenes.recall("evening")
+        states = {command.entity: command.state for command in result.commands}
         assert states["loft-lamp/level"] == "confirmed"
         assert states["hen-lamp/switch"] != "confirmed", "its node is away"
         said = "the scene Evening was recalled; Hen lamp did not confirm it"
@@ -88,7 +88,7 @@ scene = "evening"
         until(lambda: hub.entities.get("loft-lamp/level").wanted is not None)
         assert hub.automations.replay(text).effects == []
         hub.nodes.remove("hen-lamp")
-        assert [one.there for one in hub.scenes.get("evening").states] == [True, False]
+        assert [state.there for state in hub.scenes.get("evening").states] == [True, False]
         recalled = hub.scenes.recall("evening")
         assert recalled.gone == ["hen-lamp/switch"]
         hub.scenes.remove("evening")

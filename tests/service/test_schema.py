@@ -38,7 +38,7 @@ def test_programs_and_people_read_the_same_description(service: Service) -> None
     assert "swagger" in page
     files = set(re.findall(r"/static/drf_spectacular_sidecar/[^\"']+", page))
     assert len(files) >= 2
-    assert all(len(httpx.get(service.url + one).content) > 500 for one in files)
+    assert all(len(httpx.get(service.url + file).content) > 500 for file in files)
     assert not any("Warning" in line for line in service.said)
 
 

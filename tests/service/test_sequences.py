@@ -41,8 +41,8 @@ def test_a_sequence_is_kept_run_and_missed(service: Service, tmp_path: Path) -> 
         assert hub.automations.check(RUNS).mistakes[0].what == "no sequence Close up"
         with pytest.raises(Wrong, match="1 mistake"):
             hub.sequences.put(CLOSE_UP.replace("hen-lamp", "hen-lmp"))
-        found = hub.sequences.check(CLOSE_UP.replace("hen-lamp", "hen-lmp"))
-        assert (found.mistakes[0].line, found.mistakes[0].hint) == (
+        result = hub.sequences.check(CLOSE_UP.replace("hen-lamp", "hen-lmp"))
+        assert (result.mistakes[0].line, result.mistakes[0].hint) == (
             5, "did you mean hen-lamp/switch?",
         )  # fmt: skip
     assert service.hombi("sequence", "check", str(file)).stdout.endswith("Hen lamp on.\n")

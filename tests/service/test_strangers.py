@@ -29,13 +29,13 @@ def raw(service: Service, data: bytes, wait_s: float = 5.0) -> bytes:
         with contextlib.suppress(TimeoutError):
             while part := sock.recv(65536):
                 answer += part
-                head, found, body = answer.partition(b"\r\n\r\n")
+                head, result, body = answer.partition(b"\r\n\r\n")
                 length = [
                     line
                     for line in head.lower().split(b"\r\n")
                     if line.startswith(b"content-length:")
                 ]
-                if found and length and len(body) >= int(length[0].split(b":")[1]):
+                if result and length and len(body) >= int(length[0].split(b":")[1]):
                     break
         return answer
 

@@ -23,8 +23,8 @@ def resident_kb(service: Service) -> int:
     """The memory of the hub, in kB."""
     assert service.process is not None
     with open(f"/proc/{service.process.pid}/status", encoding="ascii") as status:
-        (found,) = re.findall(r"VmRSS:\s+(\d+) kB", status.read())
-    return int(found)
+        (result,) = re.findall(r"VmRSS:\s+(\d+) kB", status.read())
+    return int(result)
 
 
 def guest_of(service: Service, name: str) -> str:
@@ -97,9 +97,9 @@ def test_the_places_of_streams_that_ended_are_free_again(service: Service, rack:
     token = guest_of(service, "cleo")
     for _ in range(3):
         socks = [opened(service, "/api/live", f"Bearer {token}") for _ in range(A_KEY)]
-        assert [status(one) for one in socks] == [200] * A_KEY
-        for one in socks:
-            one.close()
+        assert [status(sock) for sock in socks] == [200] * A_KEY
+        for sock in socks:
+            sock.close()
         # The hub notices that the client has gone.
         until(lambda: httpx_status(service, token) == 200)
 
@@ -138,7 +138,7 @@ def test_an_account_and_each_of_its_tokens_have_a_bound() -> None:
     tokens = [streams.take("ada", "1") for _ in range(A_KEY + 1)]
     assert tokens.count(None) == 1
     others = [streams.take("ada", str(number)) for number in range(2, AN_ACCOUNT)]
-    assert len([one for one in others if one is not None]) == AN_ACCOUNT - A_KEY
+    assert len([other for other in others if other is not None]) == AN_ACCOUNT - A_KEY
     assert streams.take("bo", "99") is not None
     for one in (*tokens, *others):
         if one is not None:

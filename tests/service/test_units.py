@@ -36,11 +36,11 @@ def test_a_household_in_fahrenheit(own_service: Service) -> None:
         made = hub.change_house(units=["degF", "kW"])
         assert made.units == ["°F", "kW"]
         assert 'units = ["°F", "kW"]' in (service.data / "hombi.toml").read_text()
-        one = hub.entities.get(BEAM)
-        assert (one.unit, one.value, one.shown) == ("°F", pytest.approx(69.8), "69.8 °F")
-        assert (one.low, one.high) == (pytest.approx(-130.0), pytest.approx(392.0))
-        assert (one.kept_in.unit, one.kept_in.high) == ("°C", 200.0)
-        (watcher,) = one.watchers
+        entity = hub.entities.get(BEAM)
+        assert (entity.unit, entity.value, entity.shown) == ("°F", pytest.approx(69.8), "69.8 °F")
+        assert (entity.low, entity.high) == (pytest.approx(-130.0), pytest.approx(392.0))
+        assert (entity.kept_in.unit, entity.kept_in.high) == ("°C", 200.0)
+        (watcher,) = entity.watchers
         assert (watcher.limit, watcher.until) == (pytest.approx(86.0), pytest.approx(82.4))
         course = hub.entities.history(BEAM)
         assert (course.unit, min(course.low)) == ("°F", pytest.approx(68.0))
@@ -139,8 +139,8 @@ def test_a_difference_is_in_kelvin_for_everybody(own_service: Service) -> None:
         ]
         for one in made:
             until(lambda one=one: hub.entities.get(one).value is not None)
-            found = hub.entities.get(one)
-            assert (found.unit, found.value, found.shown) == ("K", pytest.approx(5.0), "5.0 K")
+            entity = hub.entities.get(one)
+            assert (entity.unit, entity.value, entity.shown) == ("K", pytest.approx(5.0), "5.0 K")
             assert hub.entities.history(one, "hour").unit == "K"
             assert hub.entities.numbers(one).mean == pytest.approx(5.0)
         text = WATCH.replace(BEAM, made[0]).replace("30 °C", "9 °F").replace("28 °C", "4 K")

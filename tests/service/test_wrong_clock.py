@@ -53,10 +53,10 @@ def test_until_the_clock_is_set_nothing_is_dated_before_what_was(own_service: Se
             later.replace(clock)  # an empty file would be the right time for a moment
             until(lambda: list(hub.journal(event="DatesPutRight")), 20)
             now = round(time.time() * 1000) + 2 * HOUR
-            found = list(hub.entities.readings(RACK, start=last - 1, end=now + HOUR))
-            assert [one.value for one in found] == [50, 70]
-            assert found[0].at == last
-            assert now - 60_000 < found[1].at < now + 1_000
+            result = list(hub.entities.readings(RACK, start=last - 1, end=now + HOUR))
+            assert [one.value for one in result] == [50, 70]
+            assert result[0].at == last
+            assert now - 60_000 < result[1].at < now + 1_000
             assert [one for one in hub.house().needs if one.kind == "clock"] == []
             until(lambda: hub.automations.get("by-day").phase == "on")
     finally:

@@ -68,7 +68,7 @@ class Part:
         if self.shape is None:
             if not place.is_dir():
                 return None
-            return {one.stem: Text(read_text(one)) for one in sorted(place.glob("*.toml"))}
+            return {path.stem: Text(read_text(path)) for path in sorted(place.glob("*.toml"))}
         return read(read_text(place), self.file, self.shape) if place.exists() else None
 
 
@@ -81,7 +81,7 @@ def _rooms(h: Hub) -> dict[str, RoomEntry]:
 
 
 def _floor(h: Hub, name: str) -> None:
-    if name not in {one.name for one in h.house().floors}:
+    if name not in {floor.name for floor in h.house().floors}:
         h.floors.add(name)
 
 
@@ -110,7 +110,7 @@ def _order_rooms(h: Hub, wanted: Entries) -> None:
 
 
 def _nodes(h: Hub) -> dict[str, NodeEntry]:
-    return {one.node: NodeEntry(one.title, one.room or "") for one in h.nodes.list()}
+    return {node.node: NodeEntry(node.title, node.room or "") for node in h.nodes.list()}
 
 
 def _add_node(h: Hub, node: str, wanted: NodeEntry) -> str:
@@ -126,8 +126,8 @@ def _change_node(h: Hub, node: str, before: NodeEntry, wanted: NodeEntry) -> Non
 
 def _values(h: Hub) -> dict[str, ValueEntry]:
     """Those of nodes and computed ones; who is home belongs to people."""
-    found = [one.entity for one in h.entities.list() if not one.entity.startswith(TOLD)]
-    return {one: _value(h, h.entities.get(one)) for one in found}
+    entities = [entity.entity for entity in h.entities.list() if not entity.entity.startswith(TOLD)]
+    return {one: _value(h, h.entities.get(one)) for one in entities}
 
 
 def _value(h: Hub, one: wire.EntityDetail) -> ValueEntry:
@@ -146,7 +146,7 @@ def _value(h: Hub, one: wire.EntityDetail) -> ValueEntry:
 def _add_value(h: Hub, address: str, wanted: ValueEntry) -> str:
     how = wanted.computed
     if how is None:
-        if address.partition("/")[0] not in {one.node for one in h.nodes.list()}:
+        if address.partition("/")[0] not in {node.node for node in h.nodes.list()}:
             raise Absent
         raise FileError("its node has no such value here")
     made = h.derived.make(
@@ -172,20 +172,20 @@ def _change_value(h: Hub, address: str, before: ValueEntry, wanted: ValueEntry) 
 
 def _dashboards(h: Hub) -> dict[str, DashboardEntry]:
     return {
-        one.dashboard: DashboardEntry(
-            one.title,
-            [msgspec.convert(tile.as_dict(), TileEntry) for tile in one.tiles],
+        dashboard.dashboard: DashboardEntry(
+            dashboard.title,
+            [msgspec.convert(tile.as_dict(), TileEntry) for tile in dashboard.tiles],
         )
-        for one in h.dashboards.list()
+        for dashboard in h.dashboards.list()
     }
 
 
 def _tiles(wanted: DashboardEntry) -> list[wire.TileRequest]:
     return [
         wire.TileRequest(
-            sort=one.sort, of=one.of, size=one.size, text=one.text, address=one.address
+            sort=tile.sort, of=tile.of, size=tile.size, text=tile.text, address=tile.address
         )
-        for one in wanted.tiles
+        for tile in wanted.tiles
     ]
 
 
@@ -212,7 +212,7 @@ PARTS: tuple[Part, ...] = (
     ),
     Part(
         "sequence", "sequences", None,
-        lambda h: {one.sequence: Text(one.text) for one in h.sequences.list()},
+        lambda h: {sequence.sequence: Text(sequence.text) for sequence in h.sequences.list()},
         lambda h, _, one: h.sequences.put(one.text).sequence,
         lambda h, _, __, one: h.sequences.put(one.text),
         lambda h, name: h.sequences.remove(name),
@@ -220,7 +220,7 @@ PARTS: tuple[Part, ...] = (
     ),
     Part(
         "automation", "automations", None,
-        lambda h: {one.automation: Text(one.text) for one in h.automations.list()},
+        lambda h: {a.automation: Text(a.text) for a in h.automations.list()},
         lambda h, _, one: h.automations.add(one.text).automation,
         lambda h, name, _, one: h.automations.change(name, one.text),
         lambda h, name: h.automations.remove(name),
@@ -256,9 +256,9 @@ class Difference:
 
 def differences(h: Hub, folder: Path) -> Iterator[Difference]:
     """Those of all parts that the folder has. Raises FileError."""
-    found = [(part, part.found(folder)) for part in PARTS]
-    if all(wanted is None for _, wanted in found):
+    result = [(part, part.found(folder)) for part in PARTS]
+    if all(wanted is None for _, wanted in result):
         raise FileError(f"{folder} has no file of a house; `hombi house pull {folder}` writes them")
-    for part, wanted in found:
+    for part, wanted in result:
         if wanted is not None:
             yield Difference(part, part.kept(h), wanted)

@@ -88,8 +88,8 @@ def written(entries: dict[str, E]) -> str:
 def read(text: str, file: str, shape: type[E]) -> dict[str, E]:
     """What a file's text says. Raises FileError."""
     try:
-        found: Any = tomllib.loads(text)
-        return msgspec.convert(found, dict[str, shape])  # type: ignore[valid-type]
+        result: Any = tomllib.loads(text)
+        return msgspec.convert(result, dict[str, shape])  # type: ignore[valid-type]
     except (ValueError, msgspec.ValidationError) as error:
         said = str(error).replace("`$", "`").replace("[...]", " of an entry")
         raise FileError(f"{file}: {said}") from error

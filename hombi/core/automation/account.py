@@ -62,7 +62,7 @@ NOTHING = Beside()
 def back_ms(program: Program) -> int:
     """So much of the past says where it stands."""
     return max(
-        BACK_MS, program.pause_ms, *(3 * one.held_ms for one in (program.watch, *program.more))
+        BACK_MS, program.pause_ms, *(3 * watch.held_ms for watch in (program.watch, *program.more))
     )
 
 
@@ -76,27 +76,27 @@ def account(
     """Where it would have stood at a moment, on duty and by this text; what is known
     `beside` the readings counts before them."""
     start = at_ms - back_ms(program)
-    found = replay(program, courses, start, at_ms + 1, zone, hands=beside.hands)
-    on, whole, live = found.state.phase is Phase.ON, True, beside.live
+    replayed = replay(program, courses, start, at_ms + 1, zone, hands=beside.hands)
+    on, whole, live = replayed.state.phase is Phase.ON, True, beside.live
     if on and beside.on_ms is not None:
-        found.state = replace(found.state, since_ms=beside.on_ms)
+        replayed.state = replace(replayed.state, since_ms=beside.on_ms)
     elif on:
         began = [
-            courses[one.entity].readings[0].at_ms + one.held_ms
-            for one in program.parts
-            if one.entity in courses and courses[one.entity].readings
+            courses[part.entity].readings[0].at_ms + part.held_ms
+            for part in program.parts
+            if part.entity in courses and courses[part.entity].readings
         ]
         # What is so at the first reading that is known may have been so before.
-        since = found.state.since_ms
+        since = replayed.state.since_ms
         whole = not began or (since not in began and since > min(began))
     if live is not None:
-        found.state = replace(
-            found.state, waits=live.waits, reminded=live.reminded, by_hand=live.by_hand
+        replayed.state = replace(
+            replayed.state, waits=live.waits, reminded=live.reminded, by_hand=live.by_hand
         )
-    teller = _Teller(program, found, at_ms, zone, beside, whole=whole)
+    teller = _Teller(program, replayed, at_ms, zone, beside, whole=whole)
     lines = tuple(teller.lines())
     when = teller.clock(at_ms)
-    return Account(at_ms, found.state.phase, f"At {when} {teller.verdict()}", lines, whole)
+    return Account(at_ms, replayed.state.phase, f"At {when} {teller.verdict()}", lines, whole)
 
 
 class _Teller:
@@ -119,7 +119,7 @@ class _Teller:
         assert found.world is not None
         self.world = found.world
         # Limits that follow other values, as they were then.
-        self.watched = tuple(one.now(found.world) or one for one in program.parts)
+        self.watched = tuple(part.now(found.world) or part for part in program.parts)
 
     def clock(self, at_ms: int) -> str:
         """A moment by the house's clock; with its day where that is another one."""
@@ -133,25 +133,25 @@ class _Teller:
         return f"since {since}" if self.whole else f"since {since} at least"
 
     def lines(self) -> list[Line]:
-        found: list[Line] = []
+        result: list[Line] = []
         moment = self.program.moment
         if moment is not None:
             at = self.clock(self._next_ms(moment))
-            found.append(Line(None, f"{moment.sentence()}; the next time is {at}."))
+            result.append(Line(None, f"{moment.sentence()}; the next time is {at}."))
         for watch, part in zip(self.watched, self.parts, strict=False):
-            found.append(self._value(watch, part))
+            result.append(self._value(watch, part))
             if part.phase is not Phase.ON and watch.held_ms and part.value is not None:
-                found += self._hold(watch, part)
+                result += self._hold(watch, part)
         if self.state.phase is Phase.ON:
-            found.append(Line(True, f"It was on {self._since}."))
+            result.append(Line(True, f"It was on {self._since}."))
             if len(self.program.parts) == 1:
                 watch = self.program.watch
                 until = watch.wanted_back or f"not {watch.wanted}"
                 if watch.until_held_ms:
                     until += f" for {show_span(watch.until_held_ms)}"
-                found.append(Line(None, f"It ends when the value is {until}."))
-        found += [*self._circumstances(), *self._left_alone()]
-        return found + [Line(None, text) for text in self._to_come()]
+                result.append(Line(None, f"It ends when the value is {until}."))
+        result += [*self._circumstances(), *self._left_alone()]
+        return result + [Line(None, text) for text in self._to_come()]
 
     def _next_ms(self, moment: Moment) -> int:
         """The next moment at which its hours and days allow it, if one comes soon
@@ -196,19 +196,19 @@ class _Teller:
         return Line(so, f"{name} {when}: {'' if so else 'not '}{watch.wanted}.")
 
     def _hold(self, watch: Watch, part: State) -> list[Line]:
-        found, needed = [], show_span(watch.held_ms)
+        lines, needed = [], show_span(watch.held_ms)
         if part.value is not None and watch.comparison.starts_with(part.value):
             held = self.at_ms - part.since_ms
             long = held >= watch.held_ms
             rest = f", longer than {needed}" if long else f" of {needed}"
             wanted, begun = watch.wanted, self.clock(part.since_ms)
-            found.append(Line(long, f"It was {wanted} for {show_span(held)}{rest}, since {begun}."))
-        broken = [one for one in self.found.moves if self._broke(one.before, one.after)]
+            lines.append(Line(long, f"It was {wanted} for {show_span(held)}{rest}, since {begun}."))
+        broken = [move for move in self.found.moves if self._broke(move.before, move.after)]
         value = broken[-1].value if broken else None
         if value is not None:
             when, shown = self.clock(broken[-1].at_ms), show_value(value, watch.kind)
-            found.append(Line(None, f"A reading of {shown} at {when} ended the hold before."))
-        return found
+            lines.append(Line(None, f"A reading of {shown} at {when} ended the hold before."))
+        return lines
 
     @staticmethod
     def _broke(before: Phase, after: Phase) -> bool:
@@ -219,32 +219,32 @@ class _Teller:
         return self.program.only.allows(self.at_ms, self.zone)
 
     def _circumstances(self) -> list[Line]:
-        found: list[Line] = []
+        lines: list[Line] = []
         if self.program.only.sentence():
             hours = self.program.only.sentence().removeprefix(", ")
-            found.append(Line(self._allowed, f"It may act {hours}."))
+            lines.append(Line(self._allowed, f"It may act {hours}."))
         for watch in self.program.when:
             sight = self.found.sights[watch.entity]
             wanted = watch.wanted
             value = "not known" if sight.value is None else show_value(sight.value, watch.kind)
             text = f"It may act only while {self._name(watch)} is {wanted}; it was {value}."
-            found.append(Line(is_so(watch, sight, self.world), text))
+            lines.append(Line(is_so(watch, sight, self.world), text))
         if self.program.anyone:
             home = somebody(self.program, self.world)
             was = "somebody was" if home else "nobody was"
-            found.append(Line(home, f"It may act only while somebody is home; {was}."))
+            lines.append(Line(home, f"It may act only while somebody is home; {was}."))
         if self.program.pause_ms and self.state.started_ms:
             rested = self.at_ms >= self.state.started_ms + self.program.pause_ms
             last = self.clock(self.state.started_ms)
             pause = show_span(self.program.pause_ms)
-            found.append(Line(rested, f"It rests for {pause} after its last start ({last})."))
-        return found
+            lines.append(Line(rested, f"It rests for {pause} after its last start ({last})."))
+        return lines
 
     def _left_alone(self) -> Iterator[Line]:
         """What a person has set since it started."""
         for entity in self.state.by_hand:
             name = self._spoken(entity)
-            last = [one for one in self.hands if one.entity == entity][-1:]
+            last = [hand for hand in self.hands if hand.entity == entity][-1:]
             who = f"by {last[0].by}" if last and last[0].by else "by hand"
             when = f" at {self.clock(last[0].at_ms)}" if last else ""
             text = f"{name} was set {who}{when}; it leaves that alone until it starts again."
@@ -252,13 +252,13 @@ class _Teller:
 
     def _to_come(self) -> Iterator[str]:
         """What is still to be done of its actions."""
-        for one in sorted(self.state.waits, key=lambda one: one.due_ms):
-            due = self.clock(one.due_ms)
-            if not one.edge:
-                yield f"At {due} {self._spoken(one.entity)} goes back to what it was."
+        for wait in sorted(self.state.waits, key=lambda one: one.due_ms):
+            due = self.clock(wait.due_ms)
+            if not wait.edge:
+                yield f"At {due} {self._spoken(wait.entity)} goes back to what it was."
                 continue
-            steps = self.program.flows[EdgeKind(one.edge)][one.place :]
-            if one.until and steps and isinstance(asked := steps[0], WaitUntil):
+            steps = self.program.flows[EdgeKind(wait.edge)][wait.place :]
+            if wait.until and steps and isinstance(asked := steps[0], WaitUntil):
                 name, wanted = self._spoken(asked.watch.entity), asked.watch.wanted
                 begins = f"It goes on once {name} is {wanted}"
                 begins += f", or at {due}" if asked.goes_on else f", until {due} at most"
@@ -289,7 +289,7 @@ class _Teller:
         if self.program.moment is not None:
             return "it was not its time."
         if self.program.more:
-            so = sum(one.phase is Phase.ON for one in self.parts)
+            so = sum(state.phase is Phase.ON for state in self.parts)
             return f"it did not start: {so} of {len(self.program.parts)} were so."
         watch, part = self.watched[0], self.state
         if part.value is None or not self.found.sights[watch.entity].known:

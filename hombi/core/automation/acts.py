@@ -39,9 +39,9 @@ def begin(
 def resume(program: Program, state: State, world: World) -> Done:
     """What waited for a moment that has come, or for something that is so now."""
     effects: list[Effect] = []
-    while found := _ready(program, state, world):
-        first, place = found
-        state = replace(state, waits=tuple(one for one in state.waits if one is not first))
+    while waitings := _ready(program, state, world):
+        first, place = waitings
+        state = replace(state, waits=tuple(wait for wait in state.waits if wait is not first))
         if not first.edge:
             effects.append(SwitchTo(first.entity, first.to))
             continue
@@ -56,18 +56,18 @@ def _queued(state: State, waiting: Waiting) -> bool:
     they are not."""
     if not waiting.edge or waiting.place or waiting.until:
         return False
-    return any(one.edge == waiting.edge and (one.place or one.until) for one in state.waits)
+    return any(wait.edge == waiting.edge and (wait.place or wait.until) for wait in state.waits)
 
 
 def _ready(program: Program, state: State, world: World) -> tuple[Waiting, int] | None:
     """The first that waits no longer, and at which place it goes on."""
     now = world.now_ms
-    if not any(one.due_ms <= now or one.until for one in state.waits):
+    if not any(wait.due_ms <= now or wait.until for wait in state.waits):
         return None  # as nearly always
-    for one in sorted(state.waits, key=lambda one: one.due_ms):
-        place = _goes_on_at(program, one, state, world)
+    for wait in sorted(state.waits, key=lambda one: one.due_ms):
+        place = _goes_on_at(program, wait, state, world)
         if place is not None:
-            return one, place
+            return wait, place
     return None
 
 
@@ -80,10 +80,10 @@ def _goes_on_at(program: Program, waiting: Waiting, state: State, world: World) 
     if not waiting.until:
         return waiting.place if late and not _queued(state, waiting) else None
     steps = program.flows[EdgeKind(waiting.edge)]
-    one = steps[waiting.place] if waiting.place < len(steps) else None
-    if not isinstance(one, WaitUntil) or (late and not one.goes_on):
+    until = steps[waiting.place] if waiting.place < len(steps) else None
+    if not isinstance(until, WaitUntil) or (late and not until.goes_on):
         return len(steps)
-    so = is_so(one.watch, world.sight(one.watch.entity), world)
+    so = is_so(until.watch, world.sight(until.watch.entity), world)
     return waiting.place + 1 if so or late else None
 
 
@@ -105,7 +105,7 @@ def remind(program: Program, state: State, fields: Mapping[str, str], world: Wor
 def reminds(program: Program, state: State) -> bool:
     """Whether it will give a reminder yet."""
     given = state.reminded or (0,) * len(program.reminds)
-    left = (n < one.at_most for n, one in zip(given, program.reminds, strict=False))
+    left = (n < remind.at_most for n, remind in zip(given, program.reminds, strict=False))
     return state.phase is Phase.ON and any(left)
 
 
@@ -114,17 +114,19 @@ def let_go(program: Program | None, state: State, world: World, *, wholly: bool)
     end still had to do is done at once, or a lamp would stay on for ever; what a start
     had to do is not done any more."""
     effects: list[Effect] = []
-    left = [] if wholly else [one for one in state.waits if not one.edge]
-    for number, one in enumerate(state.waits):
-        if one.edge == EdgeKind.END.value and program is not None:
+    left = [] if wholly else [wait for wait in state.waits if not wait.edge]
+    for number, waiting in enumerate(state.waits):
+        if waiting.edge == EdgeKind.END.value and program is not None:
             others = state.waits[number + 1 :]
-            effects += at_once(program.ends, one.fields, world, one.place + one.until, others)
-    done = {one.entity for one in effects if isinstance(one, SwitchTo)}
+            effects += at_once(
+                program.ends, waiting.fields, world, waiting.place + waiting.until, others
+            )
+    done = {effect.entity for effect in effects if isinstance(effect, SwitchTo)}
     if wholly:
         effects += [
-            SwitchTo(one.entity, one.to)
-            for one in state.waits
-            if not one.edge and one.entity not in done
+            SwitchTo(wait.entity, wait.to)
+            for wait in state.waits
+            if not wait.edge and wait.entity not in done
         ]
     return replace(state, waits=tuple(left)), effects
 
@@ -145,12 +147,12 @@ def at_once(
 
 def next_act_ms(program: Program, state: State) -> int | None:
     """When something is to be done next although nothing was heard."""
-    moments = [one.due_ms for one in state.waits if not _queued(state, one)]
+    moments = [wait.due_ms for wait in state.waits if not _queued(state, wait)]
     if state.phase is Phase.ON:
-        for place, one in enumerate(program.reminds):
+        for place, waiting in enumerate(program.reminds):
             given = state.reminded[place] if place < len(state.reminded) else 0
-            if given < one.at_most:
-                moments.append(state.since_ms + (given + 1) * one.every_ms)
+            if given < waiting.at_most:
+                moments.append(state.since_ms + (given + 1) * waiting.every_ms)
     return min(moments, default=None)
 
 
@@ -184,19 +186,19 @@ class _Walk:
     def go(self, place: int, stop: int = -1) -> None:
         """From a place on; till `stop`."""
         while place < len(self.steps) and place != stop:
-            one = self.steps[place]
-            if not isinstance(one, SAYS_WHEN):
-                self._do(one)
+            step = self.steps[place]
+            if not isinstance(step, SAYS_WHEN):
+                self._do(step)
                 place += 1
-            elif isinstance(one, Fork):
-                for lane in one.lanes:
-                    self.go(lane, one.join)
-                place = one.join
-            elif isinstance(one, Jump):
-                place = one.to
-            elif isinstance(one, Unless):
-                place = place + 1 if self._so(one.watch) else one.to
-            elif self._waits_at(one, place):
+            elif isinstance(step, Fork):
+                for lane in step.lanes:
+                    self.go(lane, step.join)
+                place = step.join
+            elif isinstance(step, Jump):
+                place = step.to
+            elif isinstance(step, Unless):
+                place = place + 1 if self._so(step.watch) else step.to
+            elif self._waits_at(step, place):
                 return
             else:
                 place += 1

@@ -59,16 +59,22 @@ def _of_limit(
 ) -> list[str]:
     said = []
     watch, compared = program.watch, program.watch.comparison
-    readings = [one for one in course.readings if span[0] <= one.at_ms < span[1]]
-    good = [one for one in readings if one.value is not None and one.quality < Quality.STUCK]
+    readings = [reading for reading in course.readings if span[0] <= reading.at_ms < span[1]]
+    good = [
+        reading
+        for reading in readings
+        if reading.value is not None and reading.quality < Quality.STUCK
+    ]
     days = _days(good, zone)
-    beyond = _days([one for one in good if compared.starts_with(one.value or 0.0)], zone)
+    beyond = _days(
+        [reading for reading in good if compared.starts_with(reading.value or 0.0)], zone
+    )
     alone = watch.moving is None and watch.of_value and not program.more
     if alone and len(days) >= LEAST_DAYS and len(beyond) >= USUAL * len(days):
         said.append(
             f"{compared.sentence(watch.kind)} is usual here: on {len(beyond)} of {len(days)} days"
         )
-    starts = sum(one.why.edge is EdgeKind.START for one in found.acted)
+    starts = sum(acted.why.edge is EdgeKind.START for acted in found.acted)
     if (
         alone
         and isinstance(compared, (Over, Under))
@@ -102,13 +108,17 @@ def limits(
     alone = program.watch.moving is None and not program.more
     if not alone or not isinstance(compared, (Over, Under)) or span[1] - span[0] < WEEK_MS // 2:
         return []
-    good = [one for one in course.readings if one.value is not None and one.quality < Quality.STUCK]
+    good = [
+        reading
+        for reading in course.readings
+        if reading.value is not None and reading.quality < Quality.STUCK
+    ]
     thinned = good[:: -(-len(good) // MOST_READINGS)] if good else []
-    values = sorted(one.value for one in thinned if one.value is not None)
+    values = sorted(reading.value for reading in thinned if reading.value is not None)
     if len(values) < CANDIDATES:
         return []
     weeks = (span[1] - max(span[0], thinned[0].at_ms)) / WEEK_MS
-    found: list[Limit] = []
+    result: list[Limit] = []
     for candidate in _candidates(values, program, isinstance(compared, Over)):
         if not watch_takes(compared, candidate):
             continue
@@ -119,15 +129,15 @@ def limits(
         come_to = replay(tried, courses, *span, zone)
         if sum(b - a for a, b in come_to.on(*span)) > MOSTLY * (span[1] - span[0]):
             continue  # it starts seldom because it is on nearly always
-        starts = sum(one.why.edge is EdgeKind.START for one in come_to.acted)
-        found.append(Limit(candidate, starts / max(weeks, 0.1)))
-    if not found:
+        starts = sum(acted.why.edge is EdgeKind.START for acted in come_to.acted)
+        result.append(Limit(candidate, starts / max(weeks, 0.1)))
+    if not result:
         return []
-    near = [min(found, key=lambda one: abs(one.a_week - wanted)) for wanted in WANTED_A_WEEK]
+    near = [min(result, key=lambda one: abs(one.a_week - wanted)) for wanted in WANTED_A_WEEK]
     return [
-        one
-        for one, wanted in zip(near, WANTED_A_WEEK, strict=True)
-        if abs(one.a_week - wanted) <= 0.5 * wanted
+        limit
+        for limit, wanted in zip(near, WANTED_A_WEEK, strict=True)
+        if abs(limit.a_week - wanted) <= 0.5 * wanted
     ]
 
 
@@ -136,12 +146,12 @@ def _candidates(values: Sequence[float], program: Program, over: bool) -> list[f
     would write them."""
     decimals = program.watch.kind.decimals
     last = len(values) - 1
-    found = []
+    result = []
     for n in range(CANDIDATES):
         part = 1 - 0.5 * (1 - n / CANDIDATES) ** 3
         place = round(part * last)
-        found.append(round(values[place if over else last - place], decimals))
-    return list(dict.fromkeys(found))
+        result.append(round(values[place if over else last - place], decimals))
+    return list(dict.fromkeys(result))
 
 
 def watch_takes(compared: Over | Under, limit: float) -> bool:
@@ -163,4 +173,4 @@ def with_limit(program: Program, limit: float, *, keep_until: bool = False) -> P
 
 
 def _days(readings: Sequence[Reading], zone: tzinfo) -> set[object]:
-    return {datetime.fromtimestamp(one.at_ms / 1000, zone).date() for one in readings}
+    return {datetime.fromtimestamp(reading.at_ms / 1000, zone).date() for reading in readings}

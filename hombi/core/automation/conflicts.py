@@ -44,7 +44,7 @@ def warned(program: Program, others: Mapping[str, Program], facts: HouseFacts) -
 
 def _moves_itself(program: Program, facts: HouseFacts) -> list[Warned]:
     """Its own actions change what lets it start, or keeps it on."""
-    found = []
+    result = []
     for number, action in each(program.starts):
         if not isinstance(action, (Switch, Set, Other)):
             continue
@@ -54,18 +54,18 @@ def _moves_itself(program: Program, facts: HouseFacts) -> list[Warned]:
                 what = f"it sets {action.entity}, and `when` asks for {watch.entity} to be "
                 what += f"{watch.wanted}: its own action ends it"
                 hint = "ask for that in a branch of starts, which is asked once"
-                found.append(Warned(own, what, hint))
+                result.append(Warned(own, what, hint))
         for watch in (*program.parts, *program.when):
             followed = watch.moving.sources if watch.moving is not None else ()
             if action.entity in followed:
                 what = f"it sets {action.entity}, and the limit of {watch.entity} follows that"
-                found.append(Warned(own, what, "give the limit a value, or follow another one"))
+                result.append(Warned(own, what, "give the limit a value, or follow another one"))
             elif _lights(action, watch, facts):
                 what = f"if {action.entity} gives light, it moves {watch.entity}, which is to be "
                 what += f"{watch.wanted}: it can end itself by its own light"
                 hint = "ask for darkness in a branch of starts, which is asked once"
-                found.append(Warned(own, what, hint))
-    return found
+                result.append(Warned(own, what, hint))
+    return result
 
 
 def _lights(action: Switch | Set | Other, watch: Watch, facts: HouseFacts) -> bool:
@@ -156,7 +156,7 @@ def _never_followed(watch: Watch, kinds: Callable[[str], Kind | None]) -> bool:
     if moving is None or not isinstance(watch.comparison, (Over, Under, Within, Outside)):
         return False
     names = list(dict.fromkeys((watch.entity, *moving.sources)))
-    known = [watch.kind if one == watch.entity else kinds(one) for one in names]
+    known = [watch.kind if name == watch.entity else kinds(name) for name in names]
     if any(one is None for one in known) or len(names) > MOST_TRIED:
         return False
     some = [
@@ -187,8 +187,8 @@ def _span(watch: Watch) -> tuple[float, float]:
 
 def _exact(together: Sequence[Watch], when: Sequence[Watch], entity: str) -> bool:
     """Whether an entity is compared with one value only by `is`, or within up to it."""
-    own = [one.comparison for one in (*together, *when) if one.entity == entity]
-    return all(isinstance(one, (Is, Within)) for one in own)
+    own = [watch.comparison for watch in (*together, *when) if watch.entity == entity]
+    return all(isinstance(comparison, (Is, Within)) for comparison in own)
 
 
 def _fights(program: Program, others: Mapping[str, Program]) -> list[Warned]:

@@ -55,7 +55,7 @@ def read_dates(toml: TomlText, table: dict[str, Any]) -> Dates:
     if len(given) > MOST_DATES:
         toml.blame(path, f"dates has {MOST_DATES} at most, not {len(given)}")
         return ()
-    found = []
+    spans = []
     for number, one in enumerate(given):
         span = _span(one)
         if span is None:
@@ -63,8 +63,8 @@ def read_dates(toml: TomlText, table: dict[str, Any]) -> Dates:
             what = f"{shown!r} is neither a day nor two days in their order"
             toml.blame((*path, number), what, hint)
         else:
-            found.append(span)
-    return tuple(found)
+            spans.append(span)
+    return tuple(spans)
 
 
 def _span(written: object) -> Span | None:

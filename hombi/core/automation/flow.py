@@ -55,10 +55,10 @@ SAYS_WHEN = (Fork, Jump, Unless, Join, Wait, WaitUntil)
 
 def flow(actions: Sequence[Step]) -> Flow:
     """The actions with their branches laid out."""
-    found: Flow = []
-    for one in actions:
-        _lay_out(one, found)
-    return found
+    result: Flow = []
+    for action in actions:
+        _lay_out(action, result)
+    return result
 
 
 def _lay_out(action: Step, found: Flow) -> None:
@@ -109,10 +109,10 @@ def each(actions: Sequence[Step]) -> Iterator[tuple[int, Action | Wait | WaitUnt
 
 def until_it_waits(steps: Flow) -> Iterator[Action]:
     """The actions that are done one after the other, up to what says when."""
-    for one in steps:
-        if isinstance(one, SAYS_WHEN):
+    for step in steps:
+        if isinstance(step, SAYS_WHEN):
             return
-        yield one
+        yield step
 
 
 def asked(actions: Sequence[Step]) -> Iterator[Watch]:

@@ -79,9 +79,9 @@ def _whole(
         on = [so and not one.blind for so, one in zip(on, state.parts, strict=True)]
     enough = sum(on) >= program.need
     if state.phase is Phase.ON:
-        lost = next((one for one in edges if one.lost), None)
+        lost = next((edge for edge in edges if edge.lost), None)
         if not enough:
-            last = next((one for one in edges if one.edge is EdgeKind.END), None)
+            last = next((edge for edge in edges if edge.edge is EdgeKind.END), None)
             said = _of(last, world) if last else "too few are so"
             base = last or _any(program, state, world)
             return idle(state, now), _why(base, EdgeKind.END, now, held, said)
@@ -107,7 +107,7 @@ def _whole(
     if not only.allow_start(world):
         waits = state.phase is Phase.WAITING
         return (state if waits else replace(state, phase=Phase.WAITING, since_ms=now)), None
-    decided = next((one for one in edges if one.edge is EdgeKind.START), None)
+    decided = next((edge for edge in edges if edge.edge is EdgeKind.START), None)
     present = [one.now(world) or one for one in program.parts]
     said = "; ".join(
         f"{world.called(watch.entity).spoken}: {watch.comparison.seen(part.value, watch.kind)}"
@@ -136,7 +136,7 @@ def due_group(program: Program, state: State, world: World, only: Circumstances)
     ]
     if state.phase in (Phase.WAITING, Phase.ON):
         moments.append(only.next_change_ms(world, on=state.phase is Phase.ON))
-    return min((one for one in moments if one is not None), default=None)
+    return min((moment for moment in moments if moment is not None), default=None)
 
 
 def lost_group(program: Program, state: State, world: World) -> int | None:
@@ -145,7 +145,7 @@ def lost_group(program: Program, state: State, world: World) -> int | None:
         lost_part(watch, part, world.sight(watch.entity))
         for watch, part in zip(program.parts, state.parts, strict=False)
     ]
-    return min((one for one in moments if one is not None), default=None)
+    return min((moment for moment in moments if moment is not None), default=None)
 
 
 def _any(program: Program, state: State, world: World) -> Why:

@@ -46,7 +46,7 @@ def read_home(
     held_ms, until_held_ms = (span_ms(toml, path, table, key) for key in ("held", "until_held"))
     lost = read_lost(toml, path, table)
     watches = tuple(
-        Watch(facts.homes[one], KINDS[AT_HOME], compared, held_ms, lost, None, until_held_ms)
-        for one in people
+        Watch(facts.homes[person], KINDS[AT_HOME], compared, held_ms, lost, None, until_held_ms)
+        for person in people
     )
     return watches, 1 if word == "anyone" else len(watches)

@@ -86,7 +86,7 @@ def _without_hands(done: Step) -> Step:
     hands = done.state.by_hand
     if not hands or not done.effects:
         return done
-    effects = tuple(left for one in done.effects if (left := _spared(one, hands)) is not None)
+    effects = tuple(left for effect in done.effects if (left := _spared(effect, hands)) is not None)
     return done._replace(effects=effects)
 
 
@@ -94,7 +94,9 @@ def _spared(effect: Effect, hands: tuple[str, ...]) -> Effect | None:
     if isinstance(effect, (SwitchTo, SwitchOver)):
         return None if effect.entity in hands else effect
     if isinstance(effect, Recall):
-        return replace(effect, states=tuple(one for one in effect.states if one[0] not in hands))
+        return replace(
+            effect, states=tuple(state for state in effect.states if state[0] not in hands)
+        )
     return effect
 
 
@@ -124,10 +126,12 @@ def _fades_ms(program: Program, state: State, world: World) -> int | None:
     `when` and `home` ask for is not so any more then, and a limit is not known."""
     if state.phase is Phase.IDLE:
         return None
-    asked = [world.sight(one.entity).fades_ms for one in (*program.when, *program.anyone)]
+    asked = [world.sight(watch.entity).fades_ms for watch in (*program.when, *program.anyone)]
     watched = () if program.moment is not None else program.parts
     limits = [
-        one.moving.fades_ms(world) for one in (*watched, *program.when) if one.moving is not None
+        watch.moving.fades_ms(world)
+        for watch in (*watched, *program.when)
+        if watch.moving is not None
     ]
     ahead = [one for one in (*asked, *limits) if one is not None and one > world.now_ms]
     return min(ahead, default=None)
@@ -168,7 +172,7 @@ def rejoined(
 
 def sooner(*moments: int | None) -> int | None:
     """The first of some moments, where there is one."""
-    return min((one for one in moments if one is not None), default=None)
+    return min((moment for moment in moments if moment is not None), default=None)
 
 
 def circumstances(program: Program, state: State) -> Circumstances:
@@ -201,7 +205,7 @@ def _also(program: Program, world: World) -> str:
 
 def somebody(program: Program, world: World) -> bool:
     """Whether one of the people is home of whom one must be."""
-    return any(is_so(one, world.sight(one.entity), world) for one in program.anyone)
+    return any(is_so(watch, world.sight(watch.entity), world) for watch in program.anyone)
 
 
 def _taken(program: Program, state: State, event: Taken, world: World) -> Step:
@@ -235,7 +239,7 @@ def _acted(program: Program, state: State, why: Why | None, world: World) -> Ste
     effects: list[Effect] = []
     if why is not None and why.edge is not EdgeKind.LOST:
         # What an edge before would still do is not wanted any more.
-        left = tuple([one for one in state.waits if not one.edge or _stays(program, one, why)])
+        left = tuple([wait for wait in state.waits if not wait.edge or _stays(program, wait, why)])
         started_ms = world.now_ms if why.edge is EdgeKind.START else state.started_ms
         state = replace(state, waits=left, reminded=(), started_ms=started_ms)
     if state.waits:
@@ -279,12 +283,12 @@ class _Fields(Mapping[str, str]):
 
 def _at_edge(program: Program, state: State, why: Why, world: World) -> tuple[State, list[Effect]]:
     fields = _Fields(program, why, state, world)
-    under_way = [one for one in state.waits if _stays(program, one, why)]
+    under_way = [wait for wait in state.waits if _stays(program, wait, why)]
     effects: list[Effect] = []
     if not under_way:
         state, effects = begin(program, state, why.edge, fields, world)
     elif program.again is Again.AFTER and len(under_way) < MOST_QUEUED:
-        due = max(one.due_ms for one in under_way)
+        due = max(waiting.due_ms for waiting in under_way)
         queued = Waiting(due, EdgeKind.START.value, 0, dict(fields))
         state = replace(state, waits=(*state.waits, queued))
     if why.lost:
@@ -301,7 +305,7 @@ def _fields(program: Program, why: Why | None, state: State, world: World) -> di
     """Of the entity that decided."""
     watch = program.watch
     if why is not None and why.entity:
-        watch = next((one for one in program.parts if one.entity == why.entity), watch)
+        watch = next((part for part in program.parts if part.entity == why.entity), watch)
     if program.moment is not None:
         clock = datetime.fromtimestamp(world.now_ms / 1000, world.zone).strftime("%H:%M")
         lasted = show_span(why.held_ms if why is not None else 0)

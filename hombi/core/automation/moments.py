@@ -38,8 +38,8 @@ class Moment:
     def next_ms(self, after_ms: int, zone: tzinfo) -> int:
         """The first such moment after another one; a year later where there is none."""
         if self.rule is not None:
-            found = self.rule.next_ms(after_ms, zone)
-            return after_ms + NEVER_MS if found is None else found
+            result = self.rule.next_ms(after_ms, zone)
+            return after_ms + NEVER_MS if result is None else result
         today = datetime.fromtimestamp(after_ms / 1000, zone).date()
         for ahead in range(-2, DAYS_AHEAD):
             at_ms = self._on(today + timedelta(days=ahead), after_ms, zone)

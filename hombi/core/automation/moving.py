@@ -51,7 +51,7 @@ class Moving:
     @property
     def sources(self) -> tuple[str, ...]:
         """The addresses that they name."""
-        return tuple(dict.fromkeys(one for _, each in self.formulas for one in each.sources))
+        return tuple(dict.fromkeys(source for _, each in self.formulas for source in each.sources))
 
     def at(self, comparison: Comparison, world: World) -> Comparison | None:
         """The comparison with its limits of this moment; None where one of their
@@ -67,9 +67,9 @@ class Moving:
 
     def fades_ms(self, world: World) -> int | None:
         """From when on a limit is not known any more if nothing is heard."""
-        sources = {one for _, formula in self.formulas for one in formula.sources}
-        moments = [world.sight(one).fades_ms for one in sources]
-        return min((one for one in moments if one is not None), default=None)
+        sources = {source for _, formula in self.formulas for source in formula.sources}
+        moments = [world.sight(source).fades_ms for source in sources]
+        return min((moment for moment in moments if moment is not None), default=None)
 
     def unknown(self, comparison: Comparison) -> Comparison:
         """The comparison while nothing is known of what its limits follow."""
@@ -85,7 +85,7 @@ class Moving:
             return ""
         if not all(map(math.isfinite, limits)):
             return "not known then"
-        return f"{' to '.join(show_limit(one, kind) for one in limits)} then"
+        return f"{' to '.join(show_limit(limit, kind) for limit in limits)} then"
 
     def sentence(self, comparison: Comparison, kind: Kind) -> str:
         """As in "When the humidity is …"; "" where only `until` follows."""
@@ -100,16 +100,16 @@ class Moving:
 
 
 def _value(formula: Formula, world: World) -> float | None:
-    sights = [world.sight(one) for one in formula.sources]
-    values = [one.value for one in sights if one.known and one.quality < Quality.STUCK]
-    known = [one for one in values if one is not None]
-    if len(known) < len(sights) or any(one.unheard(world.now_ms) for one in sights):
+    sights = [world.sight(source) for source in formula.sources]
+    values = [sight.value for sight in sights if sight.known and sight.quality < Quality.STUCK]
+    known = [value for value in values if value is not None]
+    if len(known) < len(sights) or any(sight.unheard(world.now_ms) for sight in sights):
         return None
     try:
-        found = formula.compute(known)
+        result = formula.compute(known)
     except (ValueError, ArithmeticError):
         return None
-    return found if math.isfinite(found) else None
+    return result if math.isfinite(result) else None
 
 
 def is_formula(value: object) -> bool:
@@ -122,7 +122,7 @@ def read_moving(
 ) -> tuple[dict[str, Any], Moving | None]:
     """The table of an entity of this kind with values in the place of formulas, so that
     the comparison can be understood, and the formulas; what is wrong is noted there."""
-    found: list[tuple[str, Formula | None]] = []
+    result: list[tuple[str, Formula | None]] = []
     plain = dict(table)
     pair = table.get(word)
     if word in {one.word for one in RANGES} and isinstance(pair, list) and len(pair) == 2:
@@ -131,7 +131,7 @@ def read_moving(
         for place, (name, end) in enumerate(ends):
             if is_formula(pair[place]):
                 own = (*path, word, place)
-                found.append((name, _formula(toml, own, pair[place], table, kind, facts)))
+                result.append((name, _formula(toml, own, pair[place], table, kind, facts)))
                 plain[word][place] = f"{end:f} {kind.unit}"  # so that the rest is understood
     for key, name in ((word, "limit"), ("until", "until")):
         if not is_formula(table.get(key)):
@@ -141,11 +141,13 @@ def read_moving(
             what = "only over, under, within and outside take a formula"
             toml.blame((*path, key), what, hint)
         else:
-            found.append((name, _formula(toml, (*path, key), table[key], table, kind, facts)))
+            result.append((name, _formula(toml, (*path, key), table[key], table, kind, facts)))
         del plain[key]
-    if not found:
+    if not result:
         return plain, None
-    return plain, Moving(word, tuple((name, one) for name, one in found if one is not None))
+    return plain, Moving(
+        word, tuple((name, formula) for name, formula in result if formula is not None)
+    )
 
 
 def _formula(

@@ -57,9 +57,9 @@ class Only:
         # The same spans say what is allowed and when that changes, so the two cannot
         # disagree.
         marks = {mark for span in self._around(now_ms, zone) for mark in span if mark > now_ms}
-        found = next((mark for mark in sorted(marks) if self.allows(mark, zone) != now), None)
+        result = next((mark for mark in sorted(marks) if self.allows(mark, zone) != now), None)
         seldom = self.dates or (self.between and not all(map(_of_clock, self.between)))
-        return now_ms + 7 * DAY_MS if found is None and seldom else found
+        return now_ms + 7 * DAY_MS if result is None and seldom else result
 
     def _around(self, now_ms: int, zone: tzinfo) -> tuple[tuple[int, int], ...]:
         return _spans(self, datetime.fromtimestamp(now_ms / 1000, zone).date(), zone)
@@ -85,7 +85,7 @@ def _of_clock(time: DayTime) -> bool:
 def _spans(only: Only, today: date, zone: tzinfo) -> tuple[tuple[int, int], ...]:
     """The spans that begin on the days around one, from two before to eight after:
     (from, to) in ms, `to` excluded. The same ones are asked for again and again."""
-    found = []
+    result = []
     for ahead in range(-2, 9):
         day = today + timedelta(days=ahead)
         if only.days and day.weekday() not in only.days:
@@ -93,8 +93,8 @@ def _spans(only: Only, today: date, zone: tzinfo) -> tuple[tuple[int, int], ...]
         if only.dates and not any(one.has(day) for one in only.dates):
             continue
         if (span := span_of(day, *(only.between or WHOLE_DAY), zone)) is not None:
-            found.append(span)
-    return tuple(found)
+            result.append(span)
+    return tuple(result)
 
 
 def read_only(toml: TomlText, facts: HouseFacts) -> Only:

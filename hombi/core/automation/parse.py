@@ -107,36 +107,36 @@ _SEVERAL = ("all", "any", "of")
 
 
 def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
-    found = table(toml, "watch")
-    if found is None:
+    result = table(toml, "watch")
+    if result is None:
         if "watch" not in toml.data:
             toml.blame((), "there is no [watch]", "an automation looks at one entity or several")
         return None
-    if any(word in found for word in MOMENTS):
-        moment = _moment(toml, found, facts)
+    if any(word in result for word in MOMENTS):
+        moment = _moment(toml, result, facts)
         return None if moment is None else _Watched((NOTHING,), 1, moment)
-    if "home" in found:
-        only_keys(toml, ("watch",), found, HOME_KEYS)
-        home = read_home(toml, ("watch",), found, facts)
+    if "home" in result:
+        only_keys(toml, ("watch",), result, HOME_KEYS)
+        home = read_home(toml, ("watch",), result, facts)
         return None if home is None else _Watched(*home)
-    several = [key for key in _SEVERAL if key in found]
+    several = [key for key in _SEVERAL if key in result]
     if not several:
-        one = read_part(toml, ("watch",), found, facts)
-        return None if one is None else _Watched((one,), 1)
-    only_keys(toml, ("watch",), found, {*_SEVERAL, "at_least"})
+        watch = read_part(toml, ("watch",), result, facts)
+        return None if watch is None else _Watched((watch,), 1)
+    only_keys(toml, ("watch",), result, {*_SEVERAL, "at_least"})
     key = several[0]
     path: Path = ("watch", key)
-    if len(several) > 1 or ("at_least" in found) != (key == "of"):
+    if len(several) > 1 or ("at_least" in result) != (key == "of"):
         hint = "write all = [ … ], any = [ … ], or at_least = 2 with of = [ … ]"
         toml.blame(path, "[watch] watches several in one way", hint)
         return None
-    parts = read_parts(toml, path, found[key], facts)
+    parts = read_parts(toml, path, result[key], facts)
     if parts is None:
         return None
     if len(parts) < 2:
         toml.blame(path, f"{key} needs two or more", 'for one, write entity = "…" in [watch]')
         return None
-    need = {"all": len(parts), "any": 1}.get(key, found.get("at_least", 1))
+    need = {"all": len(parts), "any": 1}.get(key, result.get("at_least", 1))
     if not isinstance(need, int) or isinstance(need, bool) or not 1 <= need <= len(parts):
         toml.blame(("watch", "at_least"), f"at_least is a number from 1 to {len(parts)}")
         return None
@@ -183,18 +183,18 @@ def _again(toml: TomlText) -> Again:
 
 def _when(toml: TomlText, facts: HouseFacts) -> tuple[Watch, ...]:
     """What must be so beside the hours: [only] when = [ … ]."""
-    found = toml.data.get("only")
-    if not isinstance(found, dict) or "when" not in found:
+    result = toml.data.get("only")
+    if not isinstance(result, dict) or "when" not in result:
         return ()
-    return read_parts(toml, ("only", "when"), found["when"], facts, held=False) or ()
+    return read_parts(toml, ("only", "when"), result["when"], facts, held=False) or ()
 
 
 def _home(toml: TomlText, facts: HouseFacts) -> tuple[tuple[Watch, ...], tuple[Watch, ...]]:
     """Who must be home, or away, beside the hours: (all of these, one of these)."""
-    found = toml.data.get("only")
-    if not isinstance(found, dict) or "home" not in found:
+    result = toml.data.get("only")
+    if not isinstance(result, dict) or "home" not in result:
         return (), ()
-    read = read_home(toml, ("only",), {"home": found["home"]}, facts)
+    read = read_home(toml, ("only",), {"home": result["home"]}, facts)
     if read is None:
         return (), ()
     watches, need = read
@@ -208,14 +208,14 @@ def _reminds(toml: TomlText, facts: HouseFacts) -> tuple[Remind, ...]:
         toml.blame(("remind",), what, hint, at_value=False)
         return ()
     made = []
-    for number, found in enumerate(tables):
+    for number, result in enumerate(tables):
         path: Path = ("remind", number)
-        every_ms = span_ms(toml, path, found, "every", required=True)
-        most = found.get("at_most", USUAL_REMINDERS)
+        every_ms = span_ms(toml, path, result, "every", required=True)
+        most = result.get("at_most", USUAL_REMINDERS)
         if not isinstance(most, int) or isinstance(most, bool) or not 1 <= most <= MOST_REMINDERS:
             toml.blame((*path, "at_most"), f"at_most is a number from 1 to {MOST_REMINDERS}")
             most = 1
-        rest = {key: one for key, one in found.items() if key not in ("every", "at_most")}
+        rest = {key: one for key, one in result.items() if key not in ("every", "at_most")}
         notify = Notify.parse(toml, path, rest, facts)
         if every_ms and every_ms < LEAST_EVERY_MS:
             toml.blame((*path, "every"), f"{show_span(LEAST_EVERY_MS)} is the shortest")

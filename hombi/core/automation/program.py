@@ -78,7 +78,7 @@ class Program:
     @property
     def clocked(self) -> bool:
         """Whether it may start although nothing is heard."""
-        return self.moment is not None or any(one.timed for one in self.parts)
+        return self.moment is not None or any(part.timed for part in self.parts)
 
     @property
     def by_the_clock(self) -> bool:
@@ -89,8 +89,10 @@ class Program:
     def entities(self) -> tuple[str, ...]:
         """The addresses of all entities that it looks at."""
         watched = (*self.parts, *self.when, *self.anyone, *asked((*self.starts, *self.ends)))
-        followed = [a for one in watched if one.moving is not None for a in one.moving.sources]
-        return tuple(dict.fromkeys([*(one.entity for one in watched), *followed]))
+        followed = [
+            a for watch in watched if watch.moving is not None for a in watch.moving.sources
+        ]
+        return tuple(dict.fromkeys([*(watch.entity for watch in watched), *followed]))
 
     @property
     def acted_on(self) -> frozenset[str]:
@@ -105,14 +107,14 @@ class Program:
         """The addresses of all entities that it watches, switches, or asks for."""
         done = (one for _, one in each((*self.starts, *self.ends)))
         switched = (one.entity for one in done if isinstance(one, (Switch, Set, Other)))
-        watched = (one.entity for one in self.parts)
+        watched = (part.entity for part in self.parts)
         return tuple(dict.fromkeys((*watched, *switched, *self.entities)))
 
     def sentence(self, names: Mapping[str, str]) -> str:
         """The whole automation in words; `names` gives an entity's spoken name by its
         address."""
         spoken = _names(names)
-        watched = [_watched(one, spoken) for one in self.parts]
+        watched = [_watched(part, spoken) for part in self.parts]
         if self.moment is not None:
             said = self.moment.sentence()
         elif self.more and self.need == len(self.parts):
@@ -123,8 +125,8 @@ class Program:
         else:
             said = f"When {watched[0]}"
         said += self.only.sentence()
-        for one in self.when:
-            said += f", only while {spoken(one.entity)} is {one.wanted}"
+        for watch in self.when:
+            said += f", only while {spoken(watch.entity)} is {watch.wanted}"
         if self.anyone:
             said += ", only while somebody is home"
         if self.pause_ms:

@@ -75,32 +75,32 @@ def rehearse(
     start, end_ms = span
     courses = {
         address: Course(
-            one.spoken,
-            one.room,
-            one.kind,
+            named.spoken,
+            named.room,
+            named.kind,
             _readings([s for s in said if s.entity == address], end_ms),
         )
-        for address, one in entities.items()
+        for address, named in entities.items()
     }
-    found = replay(program, courses, start, end_ms, zone)
+    replayed = replay(program, courses, start, end_ms, zone)
     edges = [
-        Rehearsed(one.why.at_ms, _WORDS[one.why.edge], one.why.text, one.effects)
-        for one in found.acted
+        Rehearsed(acted.why.at_ms, _WORDS[acted.why.edge], acted.why.text, acted.effects)
+        for acted in replayed.acted
     ]
-    later = [Rehearsed(at, "", "", effects) for at, effects in found.later]
+    later = [Rehearsed(at, "", "", effects) for at, effects in replayed.later]
     steps = sorted([*edges, *later], key=lambda one: one.at_ms)
-    return Rehearsal(steps, found.moves, lanes(program, courses, span, zone))
+    return Rehearsal(steps, replayed.moves, lanes(program, courses, span, zone))
 
 
 def _readings(said: Sequence[Said], end_ms: int) -> list[Reading]:
     """Each value again and again, until the next one."""
     ordered = sorted(said, key=lambda one: one.at_ms)
-    found = []
+    readings = []
     for place, one in enumerate(ordered):
         until = ordered[place + 1].at_ms if place + 1 < len(ordered) else end_ms
         quality = Quality.GOOD if one.value is not None else Quality.NO_VALUE
-        found += [
+        readings += [
             Reading(at, 0, one.value, one.value, quality)
             for at in range(one.at_ms, max(until, one.at_ms + 1), EVERY_MS)
         ]
-    return found
+    return readings

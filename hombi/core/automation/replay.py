@@ -104,16 +104,16 @@ class Replayed:
 
     def on(self, start_ms: int, end_ms: int) -> list[tuple[int, int]]:
         """From when until when it was on, within a span."""
-        found, since = [], None
+        result, since = [], None
         for move in self.moves:
             if move.after is Phase.ON:
                 since = max(move.at_ms, start_ms)
             elif since is not None:
-                found.append((since, min(move.at_ms, end_ms)))
+                result.append((since, min(move.at_ms, end_ms)))
                 since = None
         if since is not None:
-            found.append((since, end_ms))
-        return [(a, b) for a, b in found if a < b]
+            result.append((since, end_ms))
+        return [(a, b) for a, b in result if a < b]
 
 
 class Past:
@@ -123,7 +123,7 @@ class Past:
 
     def __init__(self, courses: Mapping[str, Course], zone: tzinfo) -> None:
         self.now_ms, self.zone = 0, zone
-        self._known = {address: _Entity(one) for address, one in courses.items()}
+        self._known = {address: _Entity(course) for address, course in courses.items()}
 
     def hear(self, entity: str, reading: Reading) -> None:
         self._known[entity].hear(reading)
@@ -178,9 +178,9 @@ class _Entity:
         before = 0 if latest is None else latest.at_ms
         place = first
         for place in range(first, len(readings)):
-            one = readings[place]
-            value, at_ms = one.value, one.at_ms
-            if value is None or one.quality >= Quality.STUCK or not stays(value):
+            reading = readings[place]
+            value, at_ms = reading.value, reading.at_ms
+            if value is None or reading.quality >= Quality.STUCK or not stays(value):
                 break
             gap = at_ms - before
             if at_ms > until_ms:
@@ -190,7 +190,7 @@ class _Entity:
                 break
             if learning and latest is not None and gap > 0:
                 rhythm.learn(float(gap))
-            latest, before = one, at_ms
+            latest, before = reading, at_ms
         else:
             place = len(readings)
         self._latest, self._seen = latest, None
@@ -266,11 +266,13 @@ class _Follows:
         self._over = isinstance(comparison, Over)
         self._numbers = {"limit": comparison.limit, "until": comparison.until}
         self._formulas = {
-            name: (formula.compute, [world.entity(one) for one in formula.sources])
+            name: (formula.compute, [world.entity(source) for source in formula.sources])
             for name, formula in moving.formulas
         }
         self._watched = world.entity(every[0])
-        self._all = [world.entity(one) for one in dict.fromkeys(every) if world.knows(one)]
+        self._all = [
+            world.entity(address) for address in dict.fromkeys(every) if world.knows(address)
+        ]
 
     def stays(self, state: State, now_ms: int) -> bool:
         """Whether what is idle or on stays so; False also where that takes a closer
@@ -293,20 +295,22 @@ class _Follows:
         """From when on another of all that it looks at counts as silent if nothing is
         heard."""
         moments = [one.fades_ms for one in self._all]
-        return min((one for one in moments if one is not None and one > now_ms), default=None)
+        return min(
+            (moment for moment in moments if moment is not None and moment > now_ms), default=None
+        )
 
     def _now(self, name: str, now_ms: int) -> float | None:
         if name not in self._formulas:
             return self._numbers[name]
         compute, sources = self._formulas[name]
-        known = [one.good_at(now_ms) for one in sources]
+        known = [source.good_at(now_ms) for source in sources]
         if None in known:
             return None
         try:
-            found = compute(known)  # type: ignore[arg-type]
+            result = compute(known)  # type: ignore[arg-type]
         except (ValueError, ArithmeticError):
             return None
-        return found if math.isfinite(found) else None
+        return result if math.isfinite(result) else None
 
 
 class Overtaken(Exception):
@@ -331,12 +335,12 @@ def replay(
     and moves from before the span are left out. `courses` has all entities that it
     names, `hands` is what people set meanwhile. Raises Overtaken once `overtaken` says
     so."""
-    world, found = Past(courses, zone), Replayed()
+    world, replayed = Past(courses, zone), Replayed()
     alone, state, clocked = not program.more, State(), program.clocked
     # What `when` and `home` look at, also by way of a limit that follows: each of its
     # readings may end what is on.
-    asked = {one.entity for one in (*program.when, *program.anyone)}
-    asked |= {source for one in program.when if one.moving for source in one.moving.sources}
+    asked = {watch.entity for watch in (*program.when, *program.anyone)}
+    asked |= {source for watch in program.when if watch.moving for source in watch.moving.sources}
     plain = (
         alone
         and program.watch.moving is None
@@ -351,7 +355,7 @@ def replay(
     due: int | None = None
     # The first of these that no reading moves, once it was asked for.
     lasting: tuple[int | None] | None = None
-    theirs = deque(sorted(one for one in hands if one.entity in program.acted_on))
+    theirs = deque(sorted(hand for hand in hands if hand.entity in program.acted_on))
 
     def passed(until: int) -> None:
         """Step at all moments before one at which it must be."""
@@ -375,13 +379,13 @@ def replay(
         done = step(program, before, event, world)
         state = done.state
         if state.phase is not before.phase and world.now_ms >= start_ms:
-            found.moves.append(Move(world.now_ms, before.phase, state.phase, state.value))
+            replayed.moves.append(Move(world.now_ms, before.phase, state.phase, state.value))
         if world.now_ms >= start_ms:
-            found.effects += done.effects
+            replayed.effects += done.effects
             if done.why is not None:
-                found.acted.append(Acted(done.why, done.effects))
+                replayed.acted.append(Acted(done.why, done.effects))
             elif done.effects:
-                found.later.append((world.now_ms, done.effects))
+                replayed.later.append((world.now_ms, done.effects))
         idle = state.phase is Phase.IDLE and not state.waits
         quiet = idle and not clocked
         planned = None if quiet else due_ms(program, state, world)
@@ -438,7 +442,7 @@ def replay(
             passed(reading.at_ms)
         world.hear(entity, reading)
         value = reading.value
-        asks = bool(state.waits) and any(one.until for one in state.waits)
+        asks = bool(state.waits) and any(wait.until for wait in state.waits)
         if plain and entity != program.watch.entity:
             if state.phase is Phase.IDLE and not state.waits:
                 continue  # only what it watches begins anything (or the clock)
@@ -459,20 +463,24 @@ def replay(
         world.now_ms = reading.at_ms
         taken(Seen(value, reading.quality, entity))
     passed(end_ms)
-    if state.phase is Phase.ON and not any(move.after is Phase.ON for move in found.moves):
+    if state.phase is Phase.ON and not any(move.after is Phase.ON for move in replayed.moves):
         # It was on before the span began.
-        found.moves.insert(0, Move(start_ms, Phase.IDLE, Phase.ON, state.value))
+        replayed.moves.insert(0, Move(start_ms, Phase.IDLE, Phase.ON, state.value))
     world.now_ms = end_ms
-    found.state, found.world = state, world
-    found.sights = {one: world.sight(one) for one in program.entities}
-    return found
+    replayed.state, replayed.world = state, world
+    replayed.sights = {one: world.sight(one) for one in program.entities}
+    return replayed
 
 
 def in_order(courses: Mapping[str, Course], end_ms: int) -> Iterator[tuple[str, Reading]]:
     """All readings before a moment, as they came."""
 
     def of(address: str, course: Course) -> Iterator[tuple[int, str, Reading]]:
-        return ((one.at_ms, address, one) for one in course.readings if one.at_ms < end_ms)
+        return (
+            (reading.at_ms, address, reading)
+            for reading in course.readings
+            if reading.at_ms < end_ms
+        )
 
     every = [of(address, course) for address, course in courses.items()]
     for _, address, reading in heapq.merge(*every, key=lambda one: one[0]):

@@ -43,14 +43,14 @@ class Rule:
         wall = datetime.fromtimestamp(after_ms / 1000, zone).replace(tzinfo=None)
         wall -= timedelta(hours=3)
         for _ in range(4 * MOST_A_DAY):
-            found = _after(self, wall)
-            if found is None:
+            result = _after(self, wall)
+            if result is None:
                 return None
-            minutes = found.hour * 60 + found.minute
-            at_ms = moment_ms(found.date(), minutes, zone)
+            minutes = result.hour * 60 + result.minute
+            at_ms = moment_ms(result.date(), minutes, zone)
             if at_ms > after_ms:
                 return at_ms
-            wall = found
+            wall = result
         return None
 
 
@@ -68,9 +68,9 @@ def _after(rule: Rule, wall: datetime) -> datetime | None:
     like = next(year for year in _LIKE if _same_calendar(year, begin.year))
     away = like - begin.year
     made = rrulestr(rule.text, dtstart=datetime(like, begin.month, begin.day))
-    found = made.after(wall.replace(year=wall.year + away))
+    result = made.after(wall.replace(year=wall.year + away))
     try:
-        return None if found is None else found.replace(year=found.year - away)
+        return None if result is None else result.replace(year=result.year - away)
     except ValueError:  # 2100 has no 29 February
         return None
 
@@ -111,11 +111,11 @@ def read_rule(toml: TomlText, path: Path, table: dict[str, Any]) -> Rule | None:
     if not mistake:
         rule = Rule(written, first)
         try:
-            found = _after(rule, datetime.combine(first, datetime.min.time()))
+            result = _after(rule, datetime.combine(first, datetime.min.time()))
         except (ValueError, TypeError, OverflowError) as error:
             mistake, hint = f"the rule cannot be understood: {error}", _EXAMPLE
         else:
-            if found is not None:
+            if result is not None:
                 return rule
             mistake, hint = "this rule never comes", "look at its days and months"
     toml.blame((*path, "rule"), mistake, hint)
@@ -149,10 +149,10 @@ def _first(toml: TomlText, path: Path, table: dict[str, Any]) -> date | None:
     if written is None:
         return FIRST
     try:
-        found = date.fromisoformat(written) if isinstance(written, str) else written
+        result = date.fromisoformat(written) if isinstance(written, str) else written
     except ValueError:
-        found = None
-    if type(found) is date and 1970 <= found.year < 2100:
-        return found
+        result = None
+    if type(result) is date and 1970 <= result.year < 2100:
+        return result
     toml.blame((*path, "from"), f"{written!r} is not a day", 'write from = "2026-12-01"')
     return None

@@ -48,10 +48,10 @@ class Starter(msgspec.Struct, frozen=True):
 
 def filled(starter: Starter, given: Mapping[str, str]) -> str:
     """The text of a starter with its blanks filled in. Raises StarterError."""
-    values = {one.name: given.get(one.name, "").strip() or "" for one in starter.blanks}
-    for one in starter.blanks:
-        if one.needed and not values[one.name]:
-            raise StarterError(f"{one.label} is empty")
+    values = {blank.name: given.get(blank.name, "").strip() or "" for blank in starter.blanks}
+    for blank in starter.blanks:
+        if blank.needed and not values[blank.name]:
+            raise StarterError(f"{blank.label} is empty")
     parts = []
     for part in starter.text.strip().split("\n\n"):
         lines = part.split("\n")

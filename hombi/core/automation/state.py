@@ -69,7 +69,7 @@ class State(msgspec.Struct, frozen=True):
     def standing(self) -> tuple[object, ...]:
         """What is worth keeping when it changes: all but the values and when they were
         heard."""
-        parts = tuple(one.standing for one in self.parts)
+        parts = tuple(part.standing for part in self.parts)
         own = (self.phase, self.since_ms, self.blind, self.back_ms)
         return *own, self.waits, self.reminded, self.by_hand, parts
 
@@ -86,8 +86,8 @@ class State(msgspec.Struct, frozen=True):
             started_ms=moved(self.started_ms),
             back_ms=moved(self.back_ms),
             past=tuple((moved(at_ms), value) for at_ms, value in self.past),
-            parts=tuple(one.shifted(by_ms) for one in self.parts),
-            waits=tuple(replace(one, due_ms=moved(one.due_ms)) for one in self.waits),
+            parts=tuple(part.shifted(by_ms) for part in self.parts),
+            waits=tuple(replace(wait, due_ms=moved(wait.due_ms)) for wait in self.waits),
         )
 
 

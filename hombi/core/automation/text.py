@@ -77,23 +77,23 @@ def texts(toml: TomlText, path: Path, table: dict[str, Any], key: str) -> dict[s
 
 def table(toml: TomlText, key: str) -> dict[str, Any] | None:
     """The table of a key."""
-    found = toml.data.get(key)
-    if found is None:
+    result = toml.data.get(key)
+    if result is None:
         return None
-    if not isinstance(found, dict):
+    if not isinstance(result, dict):
         hint = f"write [{key}] on a line of its own"
         toml.blame((key,), f"{key} must be a table", hint, at_value=False)
         return None
-    return found
+    return result
 
 
 def entity(toml: TomlText, path: Path, address: str, facts: HouseFacts) -> EntityFacts | None:
     """What is known of the entity at an address."""
-    found = facts.entities.get(address)
-    if found is None and address:
+    result = facts.entities.get(address)
+    if result is None and address:
         hint = did_you_mean(address, facts.entities) or "`hombi entity list` names them"
         toml.blame(path, f"no entity {address}", hint)
-    return found
+    return result
 
 
 def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | None:

@@ -29,9 +29,9 @@ def read_parts(
     if len(given) > MOST_PARTS:
         toml.blame(path, f"{path[-1]} has {MOST_PARTS} at most, not {len(given)}")
         return None
-    found = [read_part(toml, (*path, n), one, facts, held=held) for n, one in enumerate(given)]
-    known = tuple(one for one in found if one is not None)
-    return known if len(known) == len(found) else None
+    result = [read_part(toml, (*path, n), one, facts, held=held) for n, one in enumerate(given)]
+    known = tuple(watch for watch in result if watch is not None)
+    return known if len(known) == len(result) else None
 
 
 def read_part(

@@ -67,17 +67,17 @@ class _Part:
 def sources_of(text: str, *, past: bool = False) -> tuple[str, ...]:
     """The addresses that a formula names, each once, in their order; with `past`, also
     means of their past (`past_of`). Raises FormulaError."""
-    found: dict[str, None] = {}
+    result: dict[str, None] = {}
     for token in _named(parsed(text)):
         if past_of(token) and not past:
             raise FormulaError(
                 "a mean of a past belongs into the limit of an automation; elsewhere, name "
                 "a moving mean, which is a value of its own"
             )
-        found[token] = None
-    if len(found) > MOST_SOURCES:
-        raise FormulaError(f"a formula names {MOST_SOURCES} values at most, not {len(found)}")
-    return tuple(found)
+        result[token] = None
+    if len(result) > MOST_SOURCES:
+        raise FormulaError(f"a formula names {MOST_SOURCES} values at most, not {len(result)}")
+    return tuple(result)
 
 
 def past_of(source: str) -> tuple[str, int] | None:
@@ -99,7 +99,7 @@ def _named(tree: Tree[Any]) -> list[str]:
         return [OWN]
     if tree.data == "call" and (past := _past(*tree.children)):
         return [past]
-    return [name for one in tree.children if hasattr(one, "data") for name in _named(one)]
+    return [name for child in tree.children if hasattr(child, "data") for name in _named(child)]
 
 
 def _past(name: Any, *given: Any) -> str:
@@ -129,10 +129,10 @@ def compile_formula(text: str, kinds: tuple[str, ...], wanted: str = "") -> Form
     tree, sources = parsed(text), sources_of(text, past=True)
     if len(sources) != len(kinds):
         raise FormulaError(f"it names {len(sources)} values, and {len(kinds)} kinds are given")
-    found = _Reader({name: (n, KINDS[kinds[n]]) for n, name in enumerate(sources)}).part(tree)
-    kind = _kind_of(found.dimension, kinds, wanted)
+    result = _Reader({name: (n, KINDS[kinds[n]]) for n, name in enumerate(sources)}).part(tree)
+    kind = _kind_of(result.dimension, kinds, wanted)
     _, factor, addend = measured(kind.unit)
-    compute = found.compute
+    compute = result.compute
     return Formula(text, sources, kind, lambda values: (compute(values) - addend) / factor)
 
 
@@ -203,7 +203,7 @@ class _Reader:
         return _Part(a.dimension, lambda values: -f(values), constant)
 
     def _alike(self, tree: Tree[Any], what: str, *parts: Tree[Any]) -> list[_Part]:
-        made = [self.part(one) for one in parts]
+        made = [self.part(part) for part in parts]
         for one in made[1:]:
             if one.dimension != made[0].dimension:
                 raise FormulaError(

@@ -53,12 +53,12 @@ def measured(unit: str) -> tuple[Dimension, float, float]:
     text = CALLED.get(symbol, symbol).replace("³", "**3").replace("²", "**2").replace("·", "*")
     text = "/".join(CALLED.get(part, part) for part in text.split("/"))
     try:
-        found = registry().Quantity(1.0, text).to_base_units()
+        result = registry().Quantity(1.0, text).to_base_units()
     except Exception as error:
         near = difflib.get_close_matches(unit, UNITS, 1)
         hint = f"; did you mean {UNITS[near[0]].symbol}?" if near else ""
         raise UnitError(f"no unit {unit[:40]!r} is known{hint}") from error
-    return dict(found.dimensionality), float(found.magnitude), 0.0
+    return dict(result.dimensionality), float(result.magnitude), 0.0
 
 
 def named(dimension: Dimension) -> str:
@@ -75,7 +75,7 @@ def named(dimension: Dimension) -> str:
 
 def multiplied(a: Dimension, b: Dimension, power: float = 1.0) -> Dimension:
     """The dimension of a product: of `a` with `b` to a power."""
-    found = dict(a)
+    result = dict(a)
     for name, exponent in b.items():
-        found[name] = found.get(name, 0.0) + power * exponent
-    return {name: exponent for name, exponent in found.items() if abs(exponent) > 1e-9}
+        result[name] = result.get(name, 0.0) + power * exponent
+    return {name: exponent for name, exponent in result.items() if abs(exponent) > 1e-9}

@@ -54,7 +54,7 @@ def behind_ms(sensor: Sequence[Reading], reference: Sequence[Reading]) -> int:
     if end - start < LEAST_STEPS * step:
         return 0
     times = range(start, end + 1, step)
-    ours, theirs = (list(map(Between(one).at, times)) for one in (sensor, reference))
+    ours, theirs = (list(map(Between(readings).at, times)) for readings in (sensor, reference))
     most = min(LONGEST_MS // step, len(ours) // 4)
     left = {shift: _left(ours, theirs, shift) for shift in range(-most, most + 1)}
     best = min(left, key=lambda shift: (left[shift], abs(shift)))
@@ -70,4 +70,4 @@ def _left(ours: Sequence[float | None], theirs: Sequence[float | None], shift: i
     if len(differences) < LEAST_STEPS:
         return float("inf")
     middle = median(differences)
-    return fmean(abs(one - middle) for one in differences)
+    return fmean(abs(difference - middle) for difference in differences)

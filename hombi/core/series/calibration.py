@@ -73,19 +73,19 @@ def compared(sensor: Sequence[Reading], reference: Sequence[Reading], unit: str)
     """Compare a sensor with a reference over the same time, in the same unit."""
     late = behind_ms([r for r in sensor if _good(r)], [r for r in reference if _good(r)])
     if late:
-        sensor = [moved(one, at_ms=one.at_ms - late) for one in sensor]
+        sensor = [moved(reading, at_ms=reading.at_ms - late) for reading in sensor]
     hours = hours_of(sensor, reference)
-    found = _judged(hours, unit, "hours in which both were heard", "hours")
+    calibration = _judged(hours, unit, "hours in which both were heard", "hours")
     if not late:
-        return found
+        return calibration
     # What follows late also follows less far: its swings are smaller, which looks like
     # a gain and is none.
     way = "later" if late > 0 else "earlier"
     said = [f"the sensor follows {show_span(abs(late))} {way} than the reference"]
-    if found.both is not None:
+    if calibration.both is not None:
         said.append("so that a gain cannot be told from that; bring both to the same pace")
-    remarks = (*found.remarks, ", ".join(said))
-    return replace(found, both=None, remarks=remarks, behind_ms=late)
+    remarks = (*calibration.remarks, ", ".join(said))
+    return replace(calibration, both=None, remarks=remarks, behind_ms=late)
 
 
 def compared_with_typed(
@@ -131,23 +131,23 @@ def hours_of_typed(sensor: Sequence[Reading], typed: Sequence[Reading]) -> list[
     """The typed values, each beside the sensor's at that time: interpolated, between
     readings no further apart than they usually hold."""
     known = Between([one for one in sensor if _good(one)])
-    found = []
+    hours = []
     for one in sorted(typed, key=lambda reading: reading.at_ms):
         ours = known.at(one.at_ms)
         if ours is not None and one.value is not None:
-            found.append(Hour(one.at_ms, ours, one.value))
-    return found
+            hours.append(Hour(one.at_ms, ours, one.value))
+    return hours
 
 
 def hours_of(sensor: Sequence[Reading], reference: Sequence[Reading]) -> list[Hour]:
     """The hours in which both were heard, from readings oldest first. The reference is
     interpolated, between readings no further apart than it usually holds."""
-    known = Between([one for one in reference if _good(one)])
+    known = Between([reading for reading in reference if _good(reading)])
     pairs: list[tuple[int, float, float]] = []
-    for one in sensor:
-        theirs = known.at(one.at_ms)
-        if _good(one) and one.value is not None and theirs is not None:
-            pairs.append((one.at_ms, one.value, theirs))
+    for reading in sensor:
+        theirs = known.at(reading.at_ms)
+        if _good(reading) and reading.value is not None and theirs is not None:
+            pairs.append((reading.at_ms, reading.value, theirs))
     pairs = _without_odd(pairs)
     hours: dict[int, list[tuple[float, float]]] = {}
     for at_ms, ours, theirs in pairs:
@@ -168,7 +168,7 @@ def _without_odd(pairs: list[tuple[int, float, float]]) -> list[tuple[int, float
         return pairs
     differences = [theirs - ours for _, ours, theirs in pairs]
     middle = median(differences)
-    spread = NORMAL * median(abs(one - middle) for one in differences)
+    spread = NORMAL * median(abs(difference - middle) for difference in differences)
     if not spread:
         return pairs
     near = zip(pairs, differences, strict=True)
@@ -204,11 +204,11 @@ def _blocks(hours: Sequence[Hour], draw: random.Random) -> list[Hour]:
     """As many hours, drawn in blocks of some that follow one another (the moving-block
     bootstrap of Künsch 1989)."""
     length = min(BLOCK, max(1, len(hours) // 4))
-    found: list[Hour] = []
-    while len(found) < len(hours):
+    result: list[Hour] = []
+    while len(result) < len(hours):
         start = draw.randrange(len(hours) - length + 1)
-        found += hours[start : start + length]
-    return found[: len(hours)]
+        result += hours[start : start + length]
+    return result[: len(hours)]
 
 
 def _fit(hours: Sequence[Hour], *, gain: bool) -> tuple[float, float]:

@@ -150,29 +150,29 @@ def checked(given: Sequence[Mapping[str, object]], kind: Kind) -> Plan:
 
 def _checked(number: int, given: Mapping[str, object], kind: Kind) -> Mapping[str, Given]:
     name = given.get("step")
-    found = STEP_KINDS.get(str(name))
-    if found is None:
+    result = STEP_KINDS.get(str(name))
+    if result is None:
         near = difflib.get_close_matches(str(name), STEP_KINDS, 1)
         hint = f"; did you mean {near[0]}?" if near else f"; use {', '.join(STEP_KINDS)}"
         raise PlanError(f"step {number}: there is no step {str(name)[:40]!r}{hint}")
-    known = {one.name for one in found.parameters}
+    known = {one.name for one in result.parameters}
     for other in given:
         if other not in {"step", *known}:
             raise PlanError(
-                f"step {number}: {found.name} has no {other[:40]!r}; "
+                f"step {number}: {result.name} has no {other[:40]!r}; "
                 f"it has {', '.join(sorted(known))}"
             )
-    made: dict[str, Given] = {"step": found.name}
-    for parameter in found.parameters:
-        where = f"step {number}: {found.name} {parameter.name}"
+    made: dict[str, Given] = {"step": result.name}
+    for parameter in result.parameters:
+        where = f"step {number}: {result.name} {parameter.name}"
         try:
             made[parameter.name] = parameter.read(given.get(parameter.name), where)
         except ParameterError as error:
             raise PlanError(str(error)) from error
     try:
-        _made(found, made, kind)
+        _made(result, made, kind)
     except ValueError as error:
-        raise PlanError(f"step {number}: {found.name}: {error}") from error
+        raise PlanError(f"step {number}: {result.name}: {error}") from error
     return made
 
 

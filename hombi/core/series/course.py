@@ -36,10 +36,10 @@ class Course:
         """Go on from its own latest readings, and what its source was until then, both
         oldest first."""
         self._made = own[-1]
-        known = [(one.at_ms, one.value if one.usable else None) for one in before]
-        self._machine.resume([(one.at_ms, one.value) for one in own], known)
-        for one in before:
-            self._rhythm.heard(one.at_ms)
+        known = [(reading.at_ms, reading.value if reading.usable else None) for reading in before]
+        self._machine.resume([(reading.at_ms, reading.value) for reading in own], known)
+        for reading in before:
+            self._rhythm.heard(reading.at_ms)
         if before:
             self.last_ms = before[-1].at_ms
             self._quality = _quality(before[-1])
@@ -81,10 +81,10 @@ def made_by(course: Course, readings: Sequence[Reading], marks: Iterable[int]) -
     """What follows from some readings and marks, in their order."""
     heard = ((one.at_ms, 0, one) for one in readings)
     marked = ((at, 1, None) for at in marks)
-    found = []
+    result = []
     for at_ms, _, reading in heapq.merge(heard, marked, key=lambda one: one[:2]):
-        found.append(course.mark(at_ms) if reading is None else course.hear(reading))
-    return [one for one in found if one is not None]
+        result.append(course.mark(at_ms) if reading is None else course.hear(reading))
+    return [one for one in result if one is not None]
 
 
 def marks_in(start_ms: int, end_ms: int) -> range:

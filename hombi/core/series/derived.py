@@ -290,33 +290,34 @@ def checked(
 ) -> tuple[Method, Kind, dict[str, Given]]:
     """A method with the kind that it gives for sources of these kinds, and its whole
     parameters. Raises DerivedError."""
-    found = METHODS.get(method)
-    if found is None:
+    result = METHODS.get(method)
+    if result is None:
         near = difflib.get_close_matches(method, METHODS, 1)
         hint = f"did you mean {near[0]}?" if near else f"use {', '.join(METHODS)}"
         raise DerivedError(f"there is no method {method[:40]!r}; {hint}")
     if method == FORMULA:
-        return _formula(found, kinds, given)
-    kind = _kind_of_any(found, kinds) if found.of_any else _kind_of_fixed(found, kinds)
+        return _formula(result, kinds, given)
+    kind = _kind_of_any(result, kinds) if result.of_any else _kind_of_fixed(result, kinds)
     kind = kind_given(method, kind)
     if method == "sum" and kind.name == "temperature":
         raise DerivedError("temperatures are not added up; mean, lowest and highest make sense")
-    known = {one.name: one for one in found.parameters}
+    known = {parameter.name: parameter for parameter in result.parameters}
     for name in given:
         if name not in known:
             has = f"it has {', '.join(known)}" if known else "it has none"
             raise DerivedError(f"{method} has no parameter {name[:40]!r}; {has}")
     try:
         parameters = {
-            name: one.read(given.get(name), f"{method} {name}") for name, one in known.items()
+            name: parameter.read(given.get(name), f"{method} {name}")
+            for name, parameter in known.items()
         }
-        if found.run is not None:
-            found.run(values_of(found, parameters), kinds[0], UTC)
+        if result.run is not None:
+            result.run(values_of(result, parameters), kinds[0], UTC)
     except ValueError as error:
         raise DerivedError(str(error)) from error
     if not 0.0 < float(parameters.get("frsi", 0.5)) <= 1.0:
         raise DerivedError("frsi lies between 0 and 1; usual walls have 0.5 to 0.95")
-    return found, kind, parameters
+    return result, kind, parameters
 
 
 def _formula(
@@ -373,22 +374,25 @@ def computing(
         names = tuple(given[OF].split(", "))
         of = compile_formula(given["text"], names, given["kind"]).compute
         return lambda values: _finite(of, values)
-    found = METHODS[method]
-    known = values_of(found, given)
-    return lambda values: computed(found, values, known)
+    result = METHODS[method]
+    known = values_of(result, given)
+    return lambda values: computed(result, values, known)
 
 
 def _finite(of: Callable[[Values], float], values: Values) -> float | None:
     try:
-        found = of(values)
+        result = of(values)
     except (ValueError, ArithmeticError):
         return None
-    return found if math.isfinite(found) else None
+    return result if math.isfinite(result) else None
 
 
 def values_of(method: Method, kept: Mapping[str, Given]) -> dict[str, Any]:
     """The parameters as they are computed with."""
-    return {one.name: one.value(kept.get(one.name, "")) for one in method.parameters}
+    return {
+        parameter.name: parameter.value(kept.get(parameter.name, ""))
+        for parameter in method.parameters
+    }
 
 
 def fits(wanted: str, kind: Kind) -> bool:
@@ -445,7 +449,7 @@ def computed(method: Method, values: Values, parameters: Mapping[str, float]) ->
     if method.compute is None:
         return None
     try:
-        found = method.compute(values, parameters)
+        result = method.compute(values, parameters)
     except (ValueError, ZeroDivisionError, OverflowError):
         return None
-    return found if found is not None and math.isfinite(found) else None
+    return result if result is not None and math.isfinite(result) else None

@@ -45,15 +45,15 @@ def _csv(of: Exported, readings: Sequence[Reading], first: bool) -> str:
     text = io.StringIO()
     rows = csv.writer(text, lineterminator="\r\n")  # as RFC 4180 says
     zone, unit, words = of.zone, of.kind.unit, of.kind.words
-    for one in readings:
-        time = datetime.fromtimestamp(one.at_ms / 1000, zone).isoformat(timespec="milliseconds")
-        value: str | float = "" if one.value is None else one.value
-        if words is not None and one.value is not None:
-            value = words[one.value >= 0.5]
-        sent = "" if one.sent is None else one.sent
-        quality = one.quality
+    for reading in readings:
+        time = datetime.fromtimestamp(reading.at_ms / 1000, zone).isoformat(timespec="milliseconds")
+        value: str | float = "" if reading.value is None else reading.value
+        if words is not None and reading.value is not None:
+            value = words[reading.value >= 0.5]
+        sent = "" if reading.sent is None else reading.sent
+        quality = reading.quality
         rows.writerow(
-            (time, value, unit, quality.level, quality.reason, sent, of.units[one.channel])
+            (time, value, unit, quality.level, quality.reason, sent, of.units[reading.channel])
         )
     return text.getvalue()
 
@@ -61,22 +61,22 @@ def _csv(of: Exported, readings: Sequence[Reading], first: bool) -> str:
 def _senml(of: Exported, readings: Sequence[Reading], first: bool) -> str:
     base, _, name = of.entity.rpartition("/")
     unit = _SENML_BY_KIND.get(of.kind.name) or _SENML_UNITS.get(of.kind.unit, of.kind.unit)
-    found: list[str] = []
-    for one in readings:
+    result: list[str] = []
+    for reading in readings:
         # SenML has no word for a bad value, or for none.
-        if one.value is None or one.quality.level == "bad":
+        if reading.value is None or reading.quality.level == "bad":
             continue
-        record: dict[str, object] = {"n": name, "t": one.at_ms / 1000}
-        if first and not found:
+        record: dict[str, object] = {"n": name, "t": reading.at_ms / 1000}
+        if first and not result:
             record = {"bn": f"{base}/", **({"bu": unit} if unit else {}), **record}
         if of.kind.words is None:
-            record["v"] = one.value
+            record["v"] = reading.value
         else:
-            record["vb"] = one.value >= 0.5
-        found.append(json.dumps(record, ensure_ascii=False, separators=(",", ":")))
-    if not found:
+            record["vb"] = reading.value >= 0.5
+        result.append(json.dumps(record, ensure_ascii=False, separators=(",", ":")))
+    if not result:
         return ""
-    return ("" if first else ",\n") + ",\n".join(found)
+    return ("" if first else ",\n") + ",\n".join(result)
 
 
 FORMATS: Mapping[str, Format] = {

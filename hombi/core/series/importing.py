@@ -250,17 +250,17 @@ def _time(text: str, zone: tzinfo, order: str, fold: int = 0) -> int | None:
         return round(number) if EARLIEST_S <= number / 1000 <= LATEST_S else None
     if len(text) < len("1.1.2026 1:00"):
         return None
-    found: datetime | None = None
+    result: datetime | None = None
     try:
-        found = datetime.fromisoformat(text)
+        result = datetime.fromisoformat(text)
     except ValueError:
         for pattern in (*FORMATS, *BY_ORDER.get(order, ())):
             try:
-                found = datetime.strptime(text, pattern)
+                result = datetime.strptime(text, pattern)
                 break
             except ValueError:
                 continue
-    if found is None or not 1980 <= found.year <= 2100:
+    if result is None or not 1980 <= result.year <= 2100:
         return None
-    aware = found if found.tzinfo else found.replace(tzinfo=zone, fold=fold)
+    aware = result if result.tzinfo else result.replace(tzinfo=zone, fold=fold)
     return round(aware.timestamp() * 1000)

@@ -98,24 +98,24 @@ class Finding(msgspec.Struct, frozen=True):
 
 def summary(hours: Sequence[Rollup], zone: tzinfo) -> Summary | None:
     """What some hours come to; None where nothing was known."""
-    known = [one for one in hours if one.held_ms]
+    known = [hour for hour in hours if hour.held_ms]
     if not known:
         return None
-    held = sum(one.held_ms for one in known)
-    mean = sum(one.mean * one.held_ms for one in known) / held
+    held = sum(rollup.held_ms for rollup in known)
+    mean = sum(rollup.mean * rollup.held_ms for rollup in known) / held
     # What only held says nothing of lowest and highest where there are readings.
-    said = [one for one in known if one.count] or known
-    low, high = min(one.low for one in said), max(one.high for one in said)
+    said = [rollup for rollup in known if rollup.count] or known
+    low, high = min(rollup.low for rollup in said), max(rollup.high for rollup in said)
     by_hour: dict[int, list[Held]] = defaultdict(list)
-    for one in known:
-        by_hour[_hour(one.start_ms, zone)].append((one.mean, one.held_ms))
+    for rollup in known:
+        by_hour[_hour(rollup.start_ms, zone)].append((rollup.mean, rollup.held_ms))
     day = tuple(HourBand(at, *quantiles(held, BAND)) for at, held in sorted(by_hour.items()))
     return Summary(mean, low, high, held / HOUR_MS, day)
 
 
 def beyond_h(hours: Sequence[Rollup], beyond: Callable[[float], bool]) -> float:
     """For how many hours the mean of the hour was beyond a limit."""
-    return sum(one.held_ms for one in hours if beyond(one.mean)) / HOUR_MS
+    return sum(hour.held_ms for hour in hours if beyond(hour.mean)) / HOUR_MS
 
 
 def standing_out(kind: str, seen: Seen, looked: Sequence[Looked], zone: tzinfo) -> list[Finding]:
@@ -128,7 +128,7 @@ def standing_out(kind: str, seen: Seen, looked: Sequence[Looked], zone: tzinfo) 
     some = [one for one in looked if not one.apart and _known_h(one) >= LEAST_HOURS]
     if usual is None or len(some) <= LEAST_OTHERS:
         return []
-    found: list[Finding] = []
+    findings: list[Finding] = []
 
     def shown(number: float) -> str:
         return _with(seen.of(number) or 0.0, seen.unit, seen.decimals)
@@ -140,7 +140,7 @@ def standing_out(kind: str, seen: Seen, looked: Sequence[Looked], zone: tzinfo) 
     for one, value, others in _odd(some, whole, usual.apart):
         word = usual.over if value > others else usual.under
         text = f"{one.place} is {word}: usually {shown(value)}, the others {shown(others)}"
-        found.append(Finding(one.entity, text))
+        findings.append(Finding(one.entity, text))
     nights = {
         one.entity: _median(_at(one.hours, NIGHT, zone)) - _median(_at(one.hours, DAY, zone))
         for one in some
@@ -157,7 +157,7 @@ def standing_out(kind: str, seen: Seen, looked: Sequence[Looked], zone: tzinfo) 
             f"{one.place} is {word} at night: {apart(value)} {_way(value)} than by day, "
             f"the others {'stay as they are' if abs(others) < usual.apart / 10 else moved}"
         )
-        found.append(Finding(one.entity, text))
+        findings.append(Finding(one.entity, text))
     if usual.rise:
         falls = {one.entity: _fall_h(one.hours, usual.rise) for one in some}
         slow = {name: hours for name, hours in falls.items() if hours is not None}
@@ -171,8 +171,8 @@ def standing_out(kind: str, seen: Seen, looked: Sequence[Looked], zone: tzinfo) 
                     f"{one.place} is slower to come down after a rise: {_with(own, 'h')} to half "
                     f"of it, the others {_with(median(rest), 'h')}"
                 )
-                found.append(Finding(one.entity, text))
-    return found
+                findings.append(Finding(one.entity, text))
+    return findings
 
 
 def _with(number: float, unit: str, decimals: int = 0) -> str:
@@ -187,11 +187,11 @@ def _way(value: float) -> str:
 def mould(looked: Looked) -> Finding | None:
     """What a month of surface humidity says of mould: the standard's criterion is the
     mean (ISO 13788)."""
-    hours = [one for one in looked.hours if one.held_ms]
-    held = sum(one.held_ms for one in hours)
+    hours = [hour for hour in looked.hours if hour.held_ms]
+    held = sum(hour.held_ms for hour in hours)
     if held < LEAST_HOURS * HOUR_MS:
         return None
-    mean = sum(one.mean * one.held_ms for one in hours) / held
+    mean = sum(hour.mean * hour.held_ms for hour in hours) / held
     over = beyond_h(hours, lambda value: value > MOULD)
     if mean <= MOULD and not over:
         return None
@@ -218,9 +218,9 @@ def battery_trend(hours: Sequence[Rollup]) -> Trend | None:
     """The trend of a battery by Theil-Sen over its days; None where it was not
     heard."""
     days: dict[int, list[float]] = defaultdict(list)
-    for one in hours:
-        if one.held_ms:
-            days[one.start_ms // DAY_MS].append(one.last)
+    for hour in hours:
+        if hour.held_ms:
+            days[hour.start_ms // DAY_MS].append(hour.last)
     if not days:
         return None
     points = [(float(day), median(values)) for day, values in sorted(days.items())]
@@ -246,47 +246,47 @@ def _hour(at_ms: int, zone: tzinfo) -> int:
 
 
 def _at(hours: Sequence[Rollup], wanted: range, zone: tzinfo) -> list[Rollup]:
-    return [one for one in hours if one.held_ms and _hour(one.start_ms, zone) in wanted]
+    return [hour for hour in hours if hour.held_ms and _hour(hour.start_ms, zone) in wanted]
 
 
 def _median(hours: Sequence[Rollup]) -> float:
-    return quantiles([(one.mean, one.held_ms) for one in hours if one.held_ms], (0.5,))[0]
+    return quantiles([(hour.mean, hour.held_ms) for hour in hours if hour.held_ms], (0.5,))[0]
 
 
 def _odd(
     some: Sequence[Looked], values: Mapping[str, float], apart: float
 ) -> list[tuple[Looked, float, float]]:
     """Those whose value is far from the median of the others, which comes with it."""
-    found = []
-    for one in some:
-        rest = [value for name, value in values.items() if name != one.entity]
+    result = []
+    for looked in some:
+        rest = [value for name, value in values.items() if name != looked.entity]
         if len(rest) < LEAST_OTHERS:
             continue
         middle = median(rest)
         spread = NORMAL * median([abs(value - middle) for value in rest])
-        own = values[one.entity]
+        own = values[looked.entity]
         if abs(own - middle) > max(apart, STANDS_OUT * spread):
-            found.append((one, own, middle))
-    return found
+            result.append((looked, own, middle))
+    return result
 
 
 def _fall_h(hours: Sequence[Rollup], rise: float) -> float | None:
     """How many hours it usually takes to lose half of a rise; None where there were too
     few rises to say."""
-    known = [one for one in hours if one.held_ms]
+    known = [hour for hour in hours if hour.held_ms]
     falls: list[float] = []
     low: float | None = None
     peak: Rollup | None = None
-    for one in known:
-        value = one.mean
+    for rollup in known:
+        value = rollup.mean
         if low is None or (peak is None and value < low):
             low = value
         elif peak is None:
-            peak = one if value - low >= rise else None
+            peak = rollup if value - low >= rise else None
         elif value >= peak.mean:
-            peak = one
+            peak = rollup
         elif value <= (peak.mean + low) / 2:
-            took = (one.start_ms - peak.start_ms) / HOUR_MS
+            took = (rollup.start_ms - peak.start_ms) / HOUR_MS
             falls.append(min(took, LONGEST_FALL_H))
             low, peak = value, None
     return median(falls) if len(falls) >= LEAST_FALLS else None

@@ -80,7 +80,7 @@ def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> lis
     value holds until the next reading, `hold` ms at most (infinite for a kind with two
     states, which is told when it changes). A bad reading ends what held before it.
     """
-    found: dict[tuple[int, int], _Sum] = {}
+    result: dict[tuple[int, int], _Sum] = {}
     place, last = 0, len(bounds) - 1
     begin, end = bounds[0], bounds[min(1, last)]
     sums: _Sum | None = None
@@ -95,7 +95,7 @@ def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> lis
         if start >= begin:
             if sums is None or reading.channel != channel:
                 channel = reading.channel
-                sums = _sums(found, begin, channel, value)
+                sums = _sums(result, begin, channel, value)
             # Here, and not in methods: it is done for each reading that there ever was.
             if not sums.count:
                 sums.low = sums.high = value
@@ -114,9 +114,9 @@ def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> lis
             start = begin
         while start < until:
             stop = min(until, bounds[at + 1])
-            _sums(found, bounds[at], reading.channel, value).held(value, stop - start)
+            _sums(result, bounds[at], reading.channel, value).held(value, stop - start)
             start, at = stop, at + 1
-    return [made.rollup(*key) for key, made in sorted(found.items())]
+    return [made.rollup(*key) for key, made in sorted(result.items())]
 
 
 def _sums(found: dict[tuple[int, int], _Sum], start_ms: int, channel: int, value: float) -> _Sum:
@@ -146,28 +146,28 @@ def holding(
 
 def merge(parts: Iterable[Rollup], start_ms: int) -> list[Rollup]:
     """Rollups of stretches that follow one another as one for each channel."""
-    found: dict[int, list[Rollup]] = {}
-    for one in parts:
-        found.setdefault(one.channel, []).append(one)
-    return [_all(found[channel], start_ms) for channel in sorted(found)]
+    result: dict[int, list[Rollup]] = {}
+    for part in parts:
+        result.setdefault(part.channel, []).append(part)
+    return [_all(result[channel], start_ms) for channel in sorted(result)]
 
 
 def _all(parts: Sequence[Rollup], start_ms: int) -> Rollup:
-    held = sum([one.held_ms for one in parts])
+    held = sum([part.held_ms for part in parts])
     # What only held says nothing of lowest and highest where there are readings.
-    said = [one for one in parts if one.count] or parts
+    said = [part for part in parts if part.count] or parts
     mean = (
-        sum([one.mean * one.held_ms for one in parts]) / held
+        sum([part.mean * part.held_ms for part in parts]) / held
         if held
-        else sum([one.mean for one in parts]) / len(parts)
+        else sum([part.mean for part in parts]) / len(parts)
     )
     return Rollup(
         start_ms,
         parts[0].channel,
-        sum([one.count for one in parts]),
-        min([one.low for one in said]),
+        sum([part.count for part in parts]),
+        min([rollup.low for rollup in said]),
         mean,
-        max([one.high for one in said]),
+        max([rollup.high for rollup in said]),
         parts[-1].last,
         held,
     )

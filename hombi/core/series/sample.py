@@ -68,5 +68,5 @@ def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sampl
 @lru_cache(maxsize=256)
 def _called(unit: str, usual: str) -> str:
     """The one name of a unit that has many: the usual one, or its symbol."""
-    found = find_unit(unit)
-    return usual if found is find_unit(usual) else found.symbol
+    result = find_unit(unit)
+    return usual if result is find_unit(usual) else result.symbol

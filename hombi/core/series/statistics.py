@@ -22,13 +22,13 @@ def quantiles(held: Sequence[Held], parts: Sequence[float]) -> list[float]:
     total = sum(ms for _, ms in ordered)
     if not total:
         raise ValueError("no value held for any time")
-    found, place, until = [], 0, ordered[0][1]
+    result, place, until = [], 0, ordered[0][1]
     for part in sorted(parts):
         while until < part * total and place < len(ordered) - 1:
             place += 1
             until += ordered[place][1]
-        found.append(ordered[place][0])
-    back = dict(zip(sorted(parts), found, strict=True))
+        result.append(ordered[place][0])
+    back = dict(zip(sorted(parts), result, strict=True))
     return [back[part] for part in parts]
 
 

@@ -40,8 +40,8 @@ class Scenes(Part):
         self.one_by_one = asyncio.Lock()
 
     async def open(self) -> None:
-        for one in await self.context.thread.run(self.context.records.scenes.all):
-            self.house.scenes[one.slug] = Scene(one.slug, one.title, one.states)
+        for scene in await self.context.thread.run(self.context.records.scenes.all):
+            self.house.scenes[scene.slug] = Scene(scene.slug, scene.title, scene.states)
 
     @property
     def all(self) -> list[Scene]:
@@ -59,8 +59,8 @@ class Scenes(Part):
         if len(addresses) > MOST_STATES:
             raise Invalid(f"a scene has {MOST_STATES} entities at most, not {len(addresses)}")
         states = {}
-        for one in addresses:
-            entity = self.house.entity(one)
+        for address in addresses:
+            entity = self.house.entity(address)
             if not entity.writable:
                 raise Invalid(f"{entity.address} is read-only; a scene holds what can be set")
             if entity.latest is None or entity.latest.value is None:
@@ -109,18 +109,18 @@ class RecallScene(Change[Scenes, Recalled], frozen=True):
     right = Right.USE
 
     async def do(self, part: Scenes, by: Actor) -> Done[Recalled]:
-        found = part.find(self.scene)
+        scene = part.find(self.scene)
         known = part.house.entities
-        there = [one for one in found.states if one in known and known[one].writable]
+        there = [state for state in scene.states if state in known and known[state].writable]
         asking = [
-            part.context.changes.do(SwitchEntity(known[one], found.states[one]), by)
+            part.context.changes.do(SwitchEntity(known[one], scene.states[one]), by)
             for one in there
         ]
         commands = tuple(await asyncio.gather(*asking))
-        gone = tuple(one for one in found.states if one not in there)
+        gone = tuple(state for state in scene.states if state not in there)
         failed = [c.entity.spoken for c in commands if c.state is not CommandState.CONFIRMED]
-        recalled = SceneRecalled(scene=found.title, failed=", ".join([*failed, *gone]))
-        return Done(Recalled(found, commands, gone), recalled)
+        recalled = SceneRecalled(scene=scene.title, failed=", ".join([*failed, *gone]))
+        return Done(Recalled(scene, commands, gone), recalled)
 
 
 class RemoveScene(Change[Scenes, None], frozen=True):
@@ -133,7 +133,7 @@ class RemoveScene(Change[Scenes, None], frozen=True):
 
     async def do(self, part: Scenes, by: Actor) -> Done[None]:
         async with part.one_by_one:
-            found = part.find(self.scene)
-            await part.context.thread.run(part.context.records.scenes.remove, found.slug)
-            del part.house.scenes[found.slug]
-        return Done(None, SceneRemoved(scene=found.title))
+            scene = part.find(self.scene)
+            await part.context.thread.run(part.context.records.scenes.remove, scene.slug)
+            del part.house.scenes[scene.slug]
+        return Done(None, SceneRemoved(scene=scene.title))

@@ -169,7 +169,7 @@ class Effects:
     def chain(self, program: Program, why: Why) -> tuple[str, ...]:
         """The automations that led to what this one sees: those that switched it to
         that a moment ago."""
-        watched = [why.entity or program.watch.entity, *(one.entity for one in program.when)]
+        watched = [why.entity or program.watch.entity, *(watch.entity for watch in program.when)]
         for address in watched:
             chain, at_ms, value = self._causes.get(address, ((), 0, 0.0))
             # What was held for long was caused when it began.

@@ -105,15 +105,15 @@ def _looked_back(
         raise Invalid(f"that makes more than {MOST_MOMENTS:,} starts; choose a shorter span")
     courses = _courses(entities, history, start - BACK_MS, end)
     watched = courses.get(program.watch.entity)
-    found = replay(program, courses, start, end, zone, overtaken, hands)
-    advice = advise(program, watched, found, span, zone)
+    replayed = replay(program, courses, start, end, zone, overtaken, hands)
+    advice = advise(program, watched, replayed, span, zone)
     if watched is None:  # it watches the clock
-        return LookedBack(found, start, advice, [], lanes(program, courses, span, zone))
+        return LookedBack(replayed, start, advice, [], lanes(program, courses, span, zone))
     # A reading from before the span says how it stood when that began.
     first = max(start, watched.readings[0].at_ms) if watched.readings else None
     said = lanes(program, courses, span, zone)
     tried = limits(program, watched, span, zone, overtaken)
-    return LookedBack(found, first, advice, tried, said)
+    return LookedBack(replayed, first, advice, tried, said)
 
 
 def hands_in(journal: JournalPort, start_ms: int, end_ms: int) -> tuple[Hand, ...]:
@@ -121,7 +121,7 @@ def hands_in(journal: JournalPort, start_ms: int, end_ms: int) -> tuple[Hand, ..
     first."""
     event = AutomationLeavesAlone.__name__
     rows = journal.entries(MOST_HANDS, since_ms=start_ms, until_ms=end_ms, event=event)
-    hands = {(one.at_ms, one.entity): Hand(one.at_ms, one.entity, one.data["by"]) for one in rows}
+    hands = {(row.at_ms, row.entity): Hand(row.at_ms, row.entity, row.data["by"]) for row in rows}
     return tuple(hands[key] for key in sorted(hands))
 
 
@@ -141,18 +141,18 @@ def accounted(
         courses = _courses(entities, history, at_ms - back_ms, at_ms + 1)
         return account(program, courses, at_ms, zone, beside)
 
-    found = looked(back)
-    if not found.whole:
+    result = looked(back)
+    if not result.whole:
         # It was on for as long as was looked back: since when is worth a longer look.
         with contextlib.suppress(Invalid):  # more readings than are looked through
-            found = looked(FURTHER * back)
-    return found
+            result = looked(FURTHER * back)
+    return result
 
 
 def _courses(
     entities: dict[str, Entity], history: HistoryPort, start: int, end: int
 ) -> dict[str, Course]:
-    found = {}
+    result = {}
     for address, entity in entities.items():
         past = past_of(address)
         since = start - past[1] if past is not None else start
@@ -164,14 +164,14 @@ def _courses(
             )
         before = history.before(entity.id, since)
         channels = set(entity.history_channels())
-        known = [one for one in (*([before] if before else []), *readings)
-                 if one.channel in channels]  # fmt: skip
+        known = [reading for reading in (*([before] if before else []), *readings)
+                 if reading.channel in channels]  # fmt: skip
         if past is not None:
             # There is no value yet that says the mean of this past.
             running = Running(MovingMean(past[1]), states=False)
             known = made_by(running, known, marks_in(start, end))
         room = entity.room.name if entity.room else ""
-        found[address] = Course(
+        result[address] = Course(
             entity.spoken, room, entity.kind, known, entity.learns, entity.agreed_ms, entity.rhythm
         )
-    return found
+    return result

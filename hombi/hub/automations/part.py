@@ -169,9 +169,9 @@ class Automations(Part):
         """What a text comes to, without keeping it: (what was understood, the
         sentence)."""
         others = {
-            name: one.program
-            for name, one in self.runners.items()
-            if one.program is not None and one.at_work
+            name: runner.program
+            for name, runner in self.runners.items()
+            if runner.program is not None and runner.at_work
         }
         facts = dataclasses.replace(self._facts(), automations=frozenset(self.runners))
         parsed = parse(text, facts, others)
@@ -284,8 +284,10 @@ class Automations(Part):
         """Let those values go that were made for texts which name them no more. A text
         with mistakes may name one."""
         runners = self.runners.values()
-        if all(one.program is not None for one in runners):
-            self._named.tidy(a for one in runners if one.program for a in one.program.entities)
+        if all(runner.program is not None for runner in runners):
+            self._named.tidy(
+                a for runner in runners if runner.program for a in runner.program.entities
+            )
 
     def _heard_at(self, address: str) -> int | None:
         entity = self._house.entities.get(address)
@@ -482,8 +484,8 @@ class Automations(Part):
 
     def _node_back(self, node: str) -> None:
         """A node is heard again: what its states hold goes on."""
-        found = self._house.nodes.get(node)
-        for entity in found.entities.values() if found else ():
+        result = self._house.nodes.get(node)
+        for entity in result.entities.values() if result else ():
             for runner in self._by_entity.get(entity.address, ()):
                 if runner.at_work:
                     self.step(runner, Passed())  # it may have been silent

@@ -29,25 +29,25 @@ class HouseNow(NamedTuple):
 
     def sight(self, entity: str) -> Sight:
         """What is known of an entity now."""
-        found = self.house.entities.get(entity)
-        if found is None:
+        result = self.house.entities.get(entity)
+        if result is None:
             return Sight(present=False, silent=True)
-        node, latest = found.node, found.latest
+        node, latest = result.node, result.latest
         present = node is None or (node.heard_in_this_run and not (node.silent or node.left))
         value, quality = (None, Quality.GOOD) if latest is None else (latest.value, latest.quality)
-        known, silent, rhythm_ms = latest is not None, found.unheard, found.rhythm_ms
-        heard_ms = found.heard_ms
+        known, silent, rhythm_ms = latest is not None, result.unheard, result.rhythm_ms
+        heard_ms = result.heard_ms
         if node is not None and rhythm_ms == WITH_ITS_NODE:
             heard_ms = max(heard_ms, node.heard_ms)
-        so_far_ms = 0.0 if rhythm_ms else found.rhythm.so_far_ms
+        so_far_ms = 0.0 if rhythm_ms else result.rhythm.so_far_ms
         return Sight(value, quality, known, present, silent, rhythm_ms, heard_ms, so_far_ms)
 
     def called(self, entity: str) -> Called:
         """What an entity is called."""
-        found = self.house.entities.get(entity)
-        if found is None:
+        result = self.house.entities.get(entity)
+        if result is None:
             return Called(entity)
-        return Called(found.spoken, found.room.name if found.room else "")
+        return Called(result.spoken, result.room.name if result.room else "")
 
 
 @dataclass

@@ -32,23 +32,23 @@ class Sequences(Part):
 
     def find(self, name: str) -> str:
         """The address of the sequence with this name or address. Raises NotFound."""
-        known = {one: one for one in self.house.sequences}
+        known = {sequence: sequence for sequence in self.house.sequences}
         return find(known, name, "sequence", lambda one: (self.title(one),))
 
     def title(self, address: str) -> str:
         """What a sequence is called."""
-        found, _ = self.check(self.house.sequences[address])
-        return found.name if found is not None else address
+        sequence, _ = self.check(self.house.sequences[address])
+        return sequence.name if sequence is not None else address
 
     def check(self, text: str) -> tuple[Sequence | None, tuple[Mistake, ...]]:
         """What a text comes to, without keeping it; None with every mistake."""
-        found, mistakes = read_sequence(text, self.house.facts())
-        if found is not None:
+        sequence, mistakes = read_sequence(text, self.house.facts())
+        if sequence is not None:
             # It may run itself over others.
-            address = slug(found.name)
+            address = slug(sequence.name)
             facts = self.house.facts(sequences={**self.house.sequences, address: text})
-            found, mistakes = read_sequence(text, facts, within=(address,))
-        return found, mistakes
+            sequence, mistakes = read_sequence(text, facts, within=(address,))
+        return sequence, mistakes
 
     def sentence(self, sequence: Sequence) -> str:
         """Its steps in words."""
@@ -71,25 +71,27 @@ class KeepSequence(Change[Sequences, str], frozen=True):
 
     async def do(self, part: Sequences, by: Actor) -> Done[str]:
         async with part.one_by_one:
-            found, mistakes = part.check(self.text)
-            if found is None:
+            sequence, mistakes = part.check(self.text)
+            if sequence is None:
                 count = len(mistakes)
                 raise Invalid(f"the text has {count} mistake{'s' * (count != 1)}", mistakes)
-            address = slug(found.name)
-            if not address or len(found.name) > LONGEST_NAME:
+            address = slug(sequence.name)
+            if not address or len(sequence.name) > LONGEST_NAME:
                 raise Invalid(
                     f"a sequence needs a name with a letter or a digit, {LONGEST_NAME} characters "
                     f"at most"
                 )
             if address == "check":
-                raise Invalid(f"{found.name!r} is an address of the API's own; name it otherwise")
+                raise Invalid(
+                    f"{sequence.name!r} is an address of the API's own; name it otherwise"
+                )
             known = part.house.sequences
             if address not in known and len(known) >= MOST_SEQUENCES:
                 raise Invalid(f"there are {MOST_SEQUENCES} sequences already; remove one first")
             save = part.context.records.sequences.save
             await part.context.thread.run(save, address, self.text)
             known[address] = self.text
-        return Done(address, SequenceKept(sequence=found.name))
+        return Done(address, SequenceKept(sequence=sequence.name))
 
 
 class RemoveSequence(Change[Sequences, None], frozen=True):

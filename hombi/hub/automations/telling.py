@@ -36,16 +36,16 @@ def edge_event(name: str, program: Program, why: Why) -> Event:
 
 def buttons_of(name: str, program: Program, house: House) -> tuple[dict[str, Any], ...]:
     """The most useful first: many phones show two."""
-    found: list[dict[str, Any]] = []
+    result: list[dict[str, Any]] = []
     if program.reminds:
-        found.append({"do": ACKNOWLEDGE, "label": "I see to it", "automation": name})
-    on = (one for _, one in each(program.starts) if isinstance(one, Switch) and one.to)
-    entity = house.entities.get(next((one.entity for one in on), ""))
+        result.append({"do": ACKNOWLEDGE, "label": "I see to it", "automation": name})
+    on = (switch for _, switch in each(program.starts) if isinstance(switch, Switch) and switch.to)
+    entity = house.entities.get(next((switch.entity for switch in on), ""))
     if entity is not None:
         label = f"Switch {entity.spoken} off"
-        found.append({"do": OFF, "label": label, "entity": entity.address})
-    found.append({"do": HUSH, "label": "Not again for an hour"})
-    return tuple(found)
+        result.append({"do": OFF, "label": label, "entity": entity.address})
+    result.append({"do": HUSH, "label": "Not again for an hour"})
+    return tuple(result)
 
 
 def over_text(entity: Entity | None, lasted: str) -> str:

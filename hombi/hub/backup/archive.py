@@ -63,11 +63,11 @@ _DAMAGED = (
 
 def hashed(name: str, path: Path) -> Held:
     """A file as a backup lists it."""
-    found = hashlib.sha256()
+    result = hashlib.sha256()
     with path.open("rb") as file:
         while block := file.read(BLOCK):
-            found.update(block)
-    return Held(name, path.stat().st_size, found.hexdigest())
+            result.update(block)
+    return Held(name, path.stat().st_size, result.hexdigest())
 
 
 def pack(to: Path, about: About, files: Mapping[str, Path], passphrase: str = "") -> None:
@@ -82,8 +82,8 @@ def pack(to: Path, about: About, files: Mapping[str, Path], passphrase: str = ""
                 tarfile.open(fileobj=packed, mode="w|") as tar,
             ):
                 _put(tar, ABOUT, msgspec.json.encode(about))
-                for one in about.files:
-                    tar.add(files[one.name], one.name, recursive=False, filter=_plain)
+                for file in about.files:
+                    tar.add(files[file.name], file.name, recursive=False, filter=_plain)
             out.flush()
             os.fsync(out.fileno())
         part.rename(to)
@@ -131,12 +131,12 @@ def unpack(path: Path, passphrase: str = "", into: Path | None = None) -> About:
     try:
         with path.open("rb") as file, _opened(file, passphrase) as tar:
             about = _about(tar)
-            wanted = {one.name: one for one in about.files}
+            wanted = {held.name: held for held in about.files}
             while (entry := tar.next()) is not None:
-                one = wanted.pop(entry.name, None)
-                if one is None or not entry.isreg() or entry.size != one.size:
+                held = wanted.pop(entry.name, None)
+                if held is None or not entry.isreg() or entry.size != held.size:
                     raise BackupError(f"{path} holds {entry.name!r}, which it does not list")
-                _take(path, tar, entry, one, into)
+                _take(path, tar, entry, held, into)
             if wanted:
                 raise BackupError(f"{path} lacks {', '.join(sorted(wanted))}")
             return about
@@ -206,7 +206,7 @@ def _take(
     """Read one file, and put it where it belongs; its name leads nowhere else."""
     if Path(one.name).is_absolute() or ".." in Path(one.name).parts:
         raise BackupError(f"{path} holds {one.name!r}, which leads out of the folder")
-    content, found = tar.extractfile(entry), hashlib.sha256()
+    content, result = tar.extractfile(entry), hashlib.sha256()
     assert content is not None
     with contextlib.ExitStack() as stack:
         out: IO[bytes] | None = None
@@ -216,21 +216,23 @@ def _take(
             fd = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
             out = stack.enter_context(os.fdopen(fd, "wb"))
         while block := content.read(BLOCK):
-            found.update(block)
+            result.update(block)
             if out is not None:
                 out.write(block)
         if out is not None:
             out.flush()
             os.fsync(out.fileno())
-    if found.hexdigest() != one.sha256:
+    if result.hexdigest() != one.sha256:
         raise BackupError(f"{path} is damaged: {one.name} is not what it was")
 
 
 def proved(database: Path) -> str:
     """What is wrong with a database's file, "" when it is whole."""
     try:
-        with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as found:
-            said = str(found.execute("PRAGMA quick_check(1)").fetchone()[0])
+        with contextlib.closing(
+            sqlite3.connect(f"file:{database}?mode=ro", uri=True)
+        ) as connection:
+            said = str(connection.execute("PRAGMA quick_check(1)").fetchone()[0])
     except sqlite3.DatabaseError as error:
         return str(error)
     return "" if said == "ok" else said
@@ -238,13 +240,13 @@ def proved(database: Path) -> str:
 
 def counted(database: Path) -> tuple[dict[str, int], dict[str, int]]:
     """How much of what a database holds, and its nodes by link."""
-    with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as found:
-        tables = {row[0] for row in found.execute("SELECT name FROM sqlite_master")}
+    with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as connection:
+        tables = {row[0] for row in connection.execute("SELECT name FROM sqlite_master")}
 
         def count(table: str) -> int:
             if table not in tables:
                 return 0
-            return int(found.execute(f"SELECT count(*) FROM {table}").fetchone()[0])  # noqa: S608
+            return int(connection.execute(f"SELECT count(*) FROM {table}").fetchone()[0])  # noqa: S608
 
         # Of years of readings, counting alone would take minutes.
         large = database.stat().st_size > LARGE
@@ -253,7 +255,7 @@ def counted(database: Path) -> tuple[dict[str, int], dict[str, int]]:
             for name, table in _COUNTED.items()
             if not (large and name == "readings")
         }
-        links = found.execute("SELECT link, count(*) FROM records_node GROUP BY link")
+        links = connection.execute("SELECT link, count(*) FROM records_node GROUP BY link")
         return counts, {str(link): int(number) for link, number in links}
 
 

@@ -78,7 +78,7 @@ class Backups(Part):
 
     def _newest(self) -> int:
         try:
-            made = [round(one.stat().st_mtime * 1000) for one in kept_backups(self.folder)]
+            made = [round(backup.stat().st_mtime * 1000) for backup in kept_backups(self.folder)]
             return max(made, default=0)
         except OSError:
             return 0
@@ -183,13 +183,13 @@ def _beside(data: Path, into: Path) -> dict[str, Path]:
     """Copies of what goes with the database, by its name in the backup: a file may be
     changed while the backup is made."""
     within = [path for folder in FOLDERS for path in sorted((data / folder).rglob("*"))]
-    found = {}
+    result = {}
     for path in (*(data / name for name in FILES), *within):
         if path.is_file():
             name = path.relative_to(data)
             (into / name).parent.mkdir(parents=True, exist_ok=True)
-            found[str(name)] = Path(shutil.copyfile(path, into / name))
-    return found
+            result[str(name)] = Path(shutil.copyfile(path, into / name))
+    return result
 
 
 def next_ms(now_ms: int, minutes: int, zone: tzinfo) -> int:

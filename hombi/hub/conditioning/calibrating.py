@@ -35,8 +35,8 @@ def calibrated(
 
     def readings(entity: Entity) -> list[Reading]:
         channels = set(entity.history_channels())
-        found = history.single(entity.id, start_ms, end_ms, MOST_READINGS)
-        return [one for one in found if one.channel in channels]
+        result = history.single(entity.id, start_ms, end_ms, MOST_READINGS)
+        return [reading for reading in result if reading.channel in channels]
 
     if not isinstance(reference, Entity):
         return compared_with_typed(readings(sensor), reference, sensor.kind.unit)
@@ -92,7 +92,7 @@ class CalibrateEntity(Change[Conditioning, Conditioned], frozen=True):
         reference = reference_of(part.house, entity, self.reference, self.typed)
         history = part.context.records.history
         # It takes a while, and only reads: the writer must not wait for it.
-        found = await asyncio.to_thread(
+        calibration = await asyncio.to_thread(
             calibrated,
             history,
             entity.snapshot(),
@@ -100,9 +100,9 @@ class CalibrateEntity(Change[Conditioning, Conditioned], frozen=True):
             self.start_ms,
             self.end_ms,
         )
-        fit: Fit | None = found.both if self.gain else found.offset
+        fit: Fit | None = calibration.both if self.gain else calibration.offset
         if fit is None:
-            why = "; ".join(found.remarks) or "nothing follows from it"
+            why = "; ".join(calibration.remarks) or "nothing follows from it"
             raise Refused(f"{entity.address} cannot be corrected so: {why}")
         steps = corrected(entity.plan, fit.gain, fit.offset)
         return await ConditionEntity(entity.address, steps, self.past).do(part, by)

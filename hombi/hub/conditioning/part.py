@@ -103,12 +103,12 @@ class Conditioning(Part):
         """Undo the latest plan; the past is made again as it was before. Raises
         Refused."""
         async with self._one_by_one:
-            found = self.of(entity)
-            known = found.of_kind(entity.kind.name)
+            conditioned = self.of(entity)
+            known = conditioned.of_kind(entity.kind.name)
             if not known:
                 raise Refused(f"{entity.address} is not conditioned; there is nothing to undo")
             gone = known[-1]
-            versions = [one for one in found.versions if one is not gone]
+            versions = [version for version in conditioned.versions if version is not gone]
             chain = await self._warmed(entity, known[-2].plan if len(known) > 1 else ())
             await self._follow(entity, versions, chain, gone.since_ms)
             return gone
@@ -256,13 +256,13 @@ class Conditioning(Part):
             plan = versions[place - 1].plan if place else ()
             chain = chains[key] = entity.fresh_chain(channel, plan)
             warm(self.context.records.history, entity.id, chain, channel, at_ms)
-        return chain, min((one.since_ms for one in versions[place:]), default=math.inf)
+        return chain, min((version.since_ms for version in versions[place:]), default=math.inf)
 
     def put_right(self, entity: Entity, start: int, end: int) -> None:
         """Readings of a past were stored as they were sent: condition them by the plans
         of their time."""
-        found = self._all.get(entity.id)
-        if found is not None and found.versions:
+        conditioned = self._all.get(entity.id)
+        if conditioned is not None and conditioned.versions:
             self._late[entity.id] = (entity, start, end)
             self._put_right(entity.id)
 
@@ -287,15 +287,15 @@ class Conditioning(Part):
 def _next(history: HistoryPort, number: int, start: int, end: int) -> tuple[Sequence[Reading], int]:
     """The readings that are made again at once, and until when those are: whole hours
     where they fit, so that they can be rolled up with it."""
-    found = history.single(number, start, end, AT_ONCE)
-    if not found:
-        return found, end
-    stop = found[0].at_ms // HOUR_MS * HOUR_MS + REACH_MS
-    last = found[-1].at_ms
-    if len(found) == AT_ONCE and last < stop:
+    readings = history.single(number, start, end, AT_ONCE)
+    if not readings:
+        return readings, end
+    stop = readings[0].at_ms // HOUR_MS * HOUR_MS + REACH_MS
+    last = readings[-1].at_ms
+    if len(readings) == AT_ONCE and last < stop:
         whole = last // HOUR_MS * HOUR_MS
-        stop = whole if whole > found[0].at_ms else last + 1
-    elif all(not stop <= one.at_ms < stop + REACH_MS for one in found):
+        stop = whole if whole > readings[0].at_ms else last + 1
+    elif all(not stop <= reading.at_ms < stop + REACH_MS for reading in readings):
         stop += REACH_MS  # what came last may have held for a while
     stop = min(stop, end)
-    return [one for one in found if one.at_ms < stop], stop
+    return [reading for reading in readings if reading.at_ms < stop], stop

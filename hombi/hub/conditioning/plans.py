@@ -36,13 +36,13 @@ class Conditioned:
         return {
             "versions": [
                 {
-                    "plan": [dict(step) for step in one.plan],
-                    "since_ms": one.since_ms,
-                    "made_ms": one.made_ms,
-                    "by": one.by,
-                    "kind": one.kind,
+                    "plan": [dict(step) for step in version.plan],
+                    "since_ms": version.since_ms,
+                    "made_ms": version.made_ms,
+                    "by": version.by,
+                    "kind": version.kind,
                 }
-                for one in self.versions
+                for version in self.versions
             ],
         }
 

@@ -48,7 +48,7 @@ class Tried:
 def tried(history: HistoryPort, entity: Entity, plan: Plan, start_ms: int, end_ms: int) -> Tried:
     """Try a plan on the past; nothing is stored. Any thread."""
     chains: dict[tuple[bool, int], Chain] = {}
-    found = Tried([], [], [], 0, cut=False)
+    result = Tried([], [], [], 0, cut=False)
     spikes = 0
 
     def planned(channel: Channel, given: Plan = plan) -> Chain:
@@ -68,37 +68,41 @@ def tried(history: HistoryPort, entity: Entity, plan: Plan, start_ms: int, end_m
         after = chains[True, channel.number].reading(sample, channel)
         if reading.at_ms < start_ms:
             continue
-        found.at.append(reading.at_ms)
-        found.plain.append(before.value if before.quality.level != "bad" else None)
-        found.made.append(after.value if after.quality.level != "bad" else None)
+        result.at.append(reading.at_ms)
+        result.plain.append(before.value if before.quality.level != "bad" else None)
+        result.made.append(after.value if after.quality.level != "bad" else None)
         spikes += before.quality.level != "bad" and after.quality.level == "bad"
-    return Tried(found.at, found.plain, found.made, spikes, cut=len(readings) == MOST_TRIED)
+    return Tried(result.at, result.plain, result.made, spikes, cut=len(readings) == MOST_TRIED)
 
 
 def suggested(readings: Sequence[Reading]) -> list[dict[str, float | str]]:
     """First steps for an entity from how its samples come and flicker: a despike over
     eleven of them, and a low-pass over five; where its sensor ends, if the same highest
     value came again and again while others moved."""
-    good = [one for one in readings if one.value is not None and one.quality.level != "bad"]
+    good = [
+        reading
+        for reading in readings
+        if reading.value is not None and reading.quality.level != "bad"
+    ]
     if len(good) < LEAST_KNOWN:
         return []
     pairs = list(pairwise(good))
     interval = median(b.at_ms - a.at_ms for a, b in pairs)
     steps = [abs((b.value or 0.0) - (a.value or 0.0)) for a, b in pairs]
     # What it usually flickers by; one that never does needs none.
-    flicker = median([one for one in steps if one > 1e-9] or [0.0])
+    flicker = median([step for step in steps if step > 1e-9] or [0.0])
     seconds = max(1, round(interval / 1000))
-    values = [one.value or 0.0 for one in good]
+    values = [reading.value or 0.0 for reading in good]
     top = max(values)
     ends = values.count(top) >= max(LEAST_KNOWN, len(values) / 100)
     moves = len(set(values)) >= LEAST_KNOWN
-    found: list[dict[str, float | str]] = []
+    result: list[dict[str, float | str]] = []
     if ends and moves:
-        found.append({"step": "clips", "low": -LARGEST, "high": top})
+        result.append({"step": "clips", "low": -LARGEST, "high": top})
     despike: dict[str, float | str] = {
         "step": "despike",
         "window": show_span(11 * seconds * 1000),
         "times": 3.0,
         "floor": float(f"{flicker:.1g}"),
     }
-    return [*found, despike, {"step": "low-pass", "time": show_span(5 * seconds * 1000)}]
+    return [*result, despike, {"step": "low-pass", "time": show_span(5 * seconds * 1000)}]

@@ -56,22 +56,22 @@ class MakeDerived(Change[Derived, Entity], frozen=True):
             sources = await asyncio.to_thread(_named, str(self.parameters.get("text", "")))
         if len(sources) > MOST_SOURCES:
             raise Invalid(f"a value is computed from {MOST_SOURCES} others at most")
-        found = [house.entity(one) for one in sources]
-        if len({one.address for one in found}) < len(found):
+        entities = [house.entity(source) for source in sources]
+        if len({one.address for one in entities}) < len(entities):
             raise Invalid("a source is named twice")
         try:
-            kinds = [one.kind for one in found]
+            kinds = [one.kind for one in entities]
             method, kind, parameters = await asyncio.to_thread(
                 checked, self.method, kinds, self.parameters
             )
             if parameters.pop("surface", ""):
-                parameters["frsi"] = _factor(str(self.parameters["surface"]), found)
+                parameters["frsi"] = _factor(str(self.parameters["surface"]), entities)
         except (DerivedError, FormulaError) as error:
             raise Invalid(str(error)) from error
-        if not found:
+        if not entities:
             raise Invalid("name at least one value")
-        host = None if self.room else house.host_of(found)
-        room = house.room(self.room) if self.room else found[0].room
+        host = None if self.room else house.host_of(entities)
+        room = house.room(self.room) if self.room else entities[0].room
         title = proper_name(self.title, "the name of a value") or method.title
         if not slug(title):
             raise Invalid("a value needs a name with a letter or a digit")
@@ -81,7 +81,7 @@ class MakeDerived(Change[Derived, Entity], frozen=True):
             raise Invalid(f"{address} is there already; give this one another name")
         how = Derivation(
             method.name,
-            tuple(one.address for one in found),
+            tuple(one.address for one in entities),
             {n: v if isinstance(v, str) else f"{v:.12g}" for n, v in parameters.items()},
         )
         low, high = limits_of(method.name, kind)
@@ -110,7 +110,7 @@ def mean_of(entity: Entity, ms: int) -> MakeDerived:
 def _factor(surface: str, sources: Sequence[Entity]) -> float:
     """The temperature factor of a surface that was measured now. Raises
     DerivedError."""
-    inside, _, outside = (one.latest for one in sources)
+    inside, _, outside = (source.latest for source in sources)
     if inside is None or outside is None or not (inside.usable and outside.usable):
         raise DerivedError("both temperatures must be heard when the surface is measured")
     assert inside.value is not None
@@ -125,12 +125,12 @@ def _factor(surface: str, sources: Sequence[Entity]) -> float:
 def _named(text: str) -> Sequence[str]:
     """The values that a formula names. Raises Invalid."""
     try:
-        found = sources_of(text)
+        result = sources_of(text)
     except FormulaError as error:
         raise Invalid(str(error)) from error
-    if "value" in found:
+    if "value" in result:
         raise Invalid("`value` is what a step knows; name an entity by its address")
-    return found
+    return result
 
 
 class RemoveDerived(Change[Derived, None], frozen=True):
@@ -146,7 +146,7 @@ class RemoveDerived(Change[Derived, None], frozen=True):
         entity = part.house.entity(self.entity)
         if how_of(entity) is None:
             raise Refused(f"{entity.address} is not derived")
-        others = [one.address for one in part.dependants([entity.address])]
+        others = [dependant.address for dependant in part.dependants([entity.address])]
         if others:
             raise Refused(f"{', '.join(others)} is derived from it; remove that first")
         await part.context.thread.run(part.context.records.house.remove_entity, entity)

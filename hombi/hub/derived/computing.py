@@ -19,16 +19,16 @@ def value_of(
     Where an input is missing, bad or old, the value is uncertain: that of the others,
     or the one `before`. Never a wrong one.
     """
-    good = [one for one in inputs if one is not None and one.usable]
-    values = [one.value for one in good if one.value is not None]
+    good = [reading for reading in inputs if reading is not None and reading.usable]
+    values = [reading.value for reading in good if reading.value is not None]
     compute = computing(how.method, tuple(how.parameters.items()))
     if len(good) == len(inputs):
-        worst = max((one.quality for one in good), default=Quality.GOOD)
-        found = compute(values)
-        return (None, Quality.NO_VALUE) if found is None else (found, worst)
+        worst = max((reading.quality for reading in good), default=Quality.GOOD)
+        result = compute(values)
+        return (None, Quality.NO_VALUE) if result is None else (result, worst)
     if how.method in OF_THE_REST and values:
-        found = compute(values)
-        return None if found is None else (found, Quality.INPUT_MISSING)
+        result = compute(values)
+        return None if result is None else (result, Quality.INPUT_MISSING)
     return None if before is None else (before, Quality.INPUT_MISSING)
 
 
@@ -74,8 +74,8 @@ def _made(
     holds_ms: Mapping[int, float],
 ) -> Reading | None:
     inputs = [
-        one if one is not None and at_ms - one.at_ms <= holds_ms[place] else None
-        for place, one in ((place, known.get(place)) for place in range(count))
+        reading if reading is not None and at_ms - reading.at_ms <= holds_ms[place] else None
+        for place, reading in ((place, known.get(place)) for place in range(count))
     ]
-    found = value_of(how, inputs, before)
-    return None if found is None else Reading(at_ms, 0, None, *found)
+    result = value_of(how, inputs, before)
+    return None if result is None else Reading(at_ms, 0, None, *result)

@@ -45,8 +45,8 @@ class Courses:
 
     def look(self, entities: Iterable[Entity]) -> None:
         """See again which derived entities run on."""
-        numbers = {one.id for one in entities if METHODS[derivation(one).method].run}
-        self._going = {one: self._going.get(one) or Going() for one in numbers}
+        numbers = {entity.id for entity in entities if METHODS[derivation(entity).method].run}
+        self._going = {number: self._going.get(number) or Going() for number in numbers}
 
     def __contains__(self, entity: Entity) -> bool:
         return entity.id in self._going
@@ -62,15 +62,15 @@ class Courses:
         going = self._going[entity.id]
         if going.course is None:
             return []
-        found = []
+        result = []
         while going.waiting:
             reading = going.waiting.popleft()
-            found.append(going.course.hear(reading if self._fits(entity) else _none(reading)))
+            result.append(going.course.hear(reading if self._fits(entity) else _none(reading)))
         if mark_ms is not None:
             source = self._source(entity)
             heard = source is not None and not source.unheard and self._fits(entity)
-            found.append(going.course.mark(mark_ms, heard=heard))
-        return [one for one in found if one is not None]
+            result.append(going.course.mark(mark_ms, heard=heard))
+        return [one for one in result if one is not None]
 
     def _source(self, entity: Entity) -> Entity | None:
         return self._house.entities.get(derivation(entity).sources[0])
@@ -140,7 +140,10 @@ class Courses:
         usable = fits(METHODS[how.method].sources[0], source.kind)
         some = readings_of(records.history, source, *span) if usable else []
         made = made_by(course, some, marks_in(*span))
-        rows = [(entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in made]
+        rows = [
+            (entity.id, reading.at_ms, 0, None, reading.value, int(reading.quality))
+            for reading in made
+        ]
         with records.together():
             records.history.replace(entity.id, *span, rows)
             self._rollups.again(entity, made, span)

@@ -26,9 +26,9 @@ def readings_of(history: HistoryPort, entity: Entity, start: int, end: int) -> l
     """The readings of a span that make up an entity's history, oldest first."""
     channels = set(entity.history_channels())
     return [
-        one
-        for one in history.single(entity.id, start, end, MOST_AT_ONCE)
-        if one.channel in channels
+        reading
+        for reading in history.single(entity.id, start, end, MOST_AT_ONCE)
+        if reading.channel in channels
     ]
 
 

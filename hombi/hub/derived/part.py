@@ -135,12 +135,12 @@ class Derived(Part):
 
     def look(self) -> None:
         """See again what is derived from what."""
-        found = {e.address: e for e in self.house.entities.values() if how_of(e) is not None}
+        result = {e.address: e for e in self.house.entities.values() if how_of(e) is not None}
         self._of = {}
-        for entity in found.values():
+        for entity in result.values():
             for source in derivation(entity).sources:
                 self._of.setdefault(source, []).append(entity)
-        self._order = sorted(found.values(), key=self.level)
+        self._order = sorted(result.values(), key=self.level)
         known = self.house.entities
         self._numbers = {known[one].id: one for one in self._of if one in known}
         self._courses.look(self._order)
@@ -224,11 +224,11 @@ class Derived(Part):
                 self._input(source, entity, place)
                 for place, source in enumerate(derivation(entity).sources)
             ]
-            found = value_of(derivation(entity), inputs, latest.value if latest else None)
-            if found is None:
+            result = value_of(derivation(entity), inputs, latest.value if latest else None)
+            if result is None:
                 continue
             at = at_ms if latest is None else max(at_ms, latest.at_ms + 1)
-            reading = Reading(at, 0, None, *found)
+            reading = Reading(at, 0, None, *result)
             rows.append((entity.id, at, 0, None, reading.value, reading.quality))
             made.append((entity, reading))
             # What follows from it is computed with it.
@@ -239,16 +239,16 @@ class Derived(Part):
 
     def _run_on(self, entity: Entity, mark_ms: int | None = None) -> bool:
         """Let a value that runs on go on; whether it moved."""
-        found = self._courses.advance(entity, mark_ms)
-        for reading in found:
+        readings = self._courses.advance(entity, mark_ms)
+        for reading in readings:
             entity.heard(reading)
             self._courses.hand_on(self._of.get(entity.address, ()), reading)
-        entity.heard_ms = self.context.clock.now_ms() if found else entity.heard_ms
+        entity.heard_ms = self.context.clock.now_ms() if readings else entity.heard_ms
         rows: list[Row] = [
-            (entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in found
+            (entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in readings
         ]
-        self._tell(rows, [(entity, one) for one in found])
-        return bool(found)
+        self._tell(rows, [(entity, one) for one in readings])
+        return bool(readings)
 
     def _tell(self, rows: list[Row], made: list[tuple[Entity, Reading]]) -> None:
         if rows:
@@ -314,8 +314,8 @@ class Derived(Part):
             for one in map(self.house.entities.get, derivation(entity).sources)
             if one is not None
         ]
-        begins = [await run(history.first_at, one.id, since_ms) for one in sources]
-        starts = [one for one in begins if one is not None]
+        begins = [await run(history.first_at, source.id, since_ms) for source in sources]
+        starts = [begin for begin in begins if begin is not None]
         # What is computed live from now on is not touched.
         end = entity.latest.at_ms if entity.latest else self.context.clock.now_ms()
         at = min(starts, default=end) // HOUR_MS * HOUR_MS
@@ -327,7 +327,7 @@ class Derived(Part):
                 known[place] = reading
         last = await run(history.before, entity.id, at)
         value = last.value if last is not None else None
-        seen, seen_sources = entity.snapshot(), [one.snapshot() for one in sources]
+        seen, seen_sources = entity.snapshot(), [source.snapshot() for source in sources]
         while at < end and len(sources) == len(derivation(entity).sources):
             until = min(end, at + AT_ONCE_MS)
             value = await run(self._stretch, seen, seen_sources, known, value, (at, until))
@@ -349,22 +349,25 @@ class Derived(Part):
         """In the records thread: the readings of a stretch, stored in the place of
         those that were there; the last value."""
         records = self.context.records
-        found = [
+        sources_readings = [
             readings_of(records.history, one, *span) if takes(entity, place, one.kind) else []
             for place, one in enumerate(sources)
         ]
         holds = {
             place: math.inf if source.kind.words is not None else hold_ms(some)
-            for place, (source, some) in enumerate(zip(sources, found, strict=True))
+            for place, (source, some) in enumerate(zip(sources, sources_readings, strict=True))
         }
         # What it knows of its sources moves on once a stretch is stored.
         moved = dict(known)
-        made = list(over_the_past(derivation(entity), found, moved, before, holds))
+        made = list(over_the_past(derivation(entity), sources_readings, moved, before, holds))
         with records.together():
             records.history.replace(
                 entity.id,
                 *span,
-                [(entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in made],
+                [
+                    (entity.id, reading.at_ms, 0, None, reading.value, int(reading.quality))
+                    for reading in made
+                ],
             )
             self._rollups.again(entity, made, span)
         known.update(moved)

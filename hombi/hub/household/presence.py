@@ -161,12 +161,12 @@ class Presence(Part):
     def _tells(self, address: str) -> bool:
         """Whether a value says that its person is here: it is on, or (one that
         measures) it is heard."""
-        found = self.house.entities.get(address)
-        if found is None or found.unheard or found.latest is None:
+        entity = self.house.entities.get(address)
+        if entity is None or entity.unheard or entity.latest is None:
             return False
-        if found.node is not None and not found.node.heard_in_this_run:
+        if entity.node is not None and not entity.node.heard_in_this_run:
             return False
-        return found.kind.words is None or found.latest.value == 1.0
+        return entity.kind.words is None or entity.latest.value == 1.0
 
 
 def address_of(person: str) -> str:
@@ -207,8 +207,8 @@ class FollowPerson(Change[Presence, Person], frozen=True):
     def check(self, part: Presence) -> None:
         if len(self.entities) > MOST_FOLLOWED:
             raise Invalid(f"{MOST_FOLLOWED} values at most tell whether somebody is home")
-        named = [part.house.entity(one) for one in self.entities]
-        if any(one.kind.name == AT_HOME for one in named):
+        named = [part.house.entity(entity) for entity in self.entities]
+        if any(entity.kind.name == AT_HOME for entity in named):
             raise Invalid("name values of nodes, not of people")
         self._linger(part.person(self.person))
 
@@ -231,9 +231,9 @@ class FollowPerson(Change[Presence, Person], frozen=True):
         if not self.linger:
             return person.linger_ms
         try:
-            found = parse_span_ms(self.linger)
+            result = parse_span_ms(self.linger)
         except ValueTextError as error:
             raise Invalid(str(error)) from error
-        if found > LONGEST_LINGER_MS:
+        if result > LONGEST_LINGER_MS:
             raise Invalid("a day is the longest")
-        return found
+        return result

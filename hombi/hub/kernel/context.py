@@ -48,11 +48,11 @@ class Hearers:
     def of(self, event: Event) -> tuple[Callable[[Any], None], ...]:
         """Who hears of this one."""
         own = type(event)
-        found = self._found.get(own)
-        if found is None:
-            found = tuple(call for kind in own.__mro__ for call in self._all.get(kind, ()))
-            self._found[own] = found
-        return found
+        result = self._found.get(own)
+        if result is None:
+            result = tuple(call for kind in own.__mro__ for call in self._all.get(kind, ()))
+            self._found[own] = result
+        return result
 
 
 @dataclass(frozen=True, slots=True)

@@ -67,10 +67,10 @@ class Fault(Event, frozen=True, kw_only=True):
 @cache
 def journaled() -> frozenset[str]:
     """The names of all events that the journal has."""
-    found, left = set(), [Event]
+    result, left = set(), [Event]
     while left:
         kind = left.pop()
         left += kind.__subclasses__()
         if kind.journaled and kind.sentence is not Event.sentence:
-            found.add(kind.__name__)
-    return frozenset(found)
+            result.add(kind.__name__)
+    return frozenset(result)

@@ -46,8 +46,8 @@ class Registry:
             self._made[kind] = made = self._make(kind)
             if isinstance(made, Part):
                 self.parts.append(made)
-        found: T = self._made[kind]
-        return found
+        result: T = self._made[kind]
+        return result
 
     def _make(self, kind: Any) -> Any:
         name = getattr(kind, "__name__", str(kind))

@@ -126,15 +126,15 @@ class Messages:
     ) -> list[Message]:
         """The latest that are wanted, newest first; `each_topic` gives the last one of
         each topic."""
-        found = []
+        messages = []
         for message in self._newest_first(wanted.via, each_topic=each_topic):
             if message.number <= after:
                 break
             if wanted.fits(message):
-                found.append(message)
-                if len(found) == limit:
+                messages.append(message)
+                if len(messages) == limit:
                     break
-        return found
+        return messages
 
     def get(self, number: int) -> Message | None:
         """The message of this number, while it is kept."""
@@ -144,4 +144,6 @@ class Messages:
     def _newest_first(self, via: str = "", *, each_topic: bool = False) -> Iterator[Message]:
         ways = [kept for name, kept in self._kept.items() if via in ("", name)]
         lists = [(kept.by_topic if each_topic else kept.latest).all() for kept in ways]
-        return heapq.merge(*(reversed(one) for one in lists), key=lambda message: -message.number)
+        return heapq.merge(
+            *(reversed(messages) for messages in lists), key=lambda message: -message.number
+        )

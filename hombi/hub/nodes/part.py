@@ -89,17 +89,17 @@ class Nodes(Part):
         await self._intake.observed_in_parts(node, values, acknowledge)
 
     def presence(self, node: str, here: bool) -> None:
-        found = self.house.nodes.get(node)
-        if found is None:
+        result = self.house.nodes.get(node)
+        if result is None:
             return
-        if here and found.left:
-            self._set_left(found, False)
-        if found.here == here:
+        if here and result.left:
+            self._set_left(result, False)
+        if result.here == here:
             return
-        found.here = here
+        result.here = here
         if here:
-            found.silent = False
-            if not self._intake.heard(found, self.context.clock.now_ms()):
+            result.silent = False
+            if not self._intake.heard(result, self.context.clock.now_ms()):
                 self.context.announce(NodeBack(node=node))
             self.context.tasks.start(self.pairing.collected(node), name="pairing ended")
             self.context.announce(NodeConnected(node=node))
@@ -111,20 +111,20 @@ class Nodes(Part):
             self.context.announce(NodeBack(node=node))
 
     def alive(self, node: str) -> None:
-        found = self.house.nodes.get(node)
-        if found is None:
+        result = self.house.nodes.get(node)
+        if result is None:
             return
-        if not found.here or found.left:
+        if not result.here or result.left:
             self.presence(node, here=True)
-        self._intake.heard(found, self.context.clock.now_ms())
+        self._intake.heard(result, self.context.clock.now_ms())
 
     def left(self, node: str) -> None:
-        found = self.house.nodes.get(node)
-        if found is None or found.left:
+        result = self.house.nodes.get(node)
+        if result is None or result.left:
             return
-        found.here, found.silent = False, False
-        self._set_left(found, True)
-        self.context.announce(NodeLeft(node=node, title=found.title))
+        result.here, result.silent = False, False
+        self._set_left(result, True)
+        self.context.announce(NodeLeft(node=node, title=result.title))
 
     def _set_left(self, node: Node, left: bool) -> None:
         without = {name: value for name, value in node.reach.items() if name != "left"}
@@ -137,22 +137,22 @@ class Nodes(Part):
             self.pairing.asking(asking)
 
     def refused(self, node: str, what: str) -> None:
-        if (found := self.house.nodes.get(node)) is not None:
-            found.refused += 1
+        if (result := self.house.nodes.get(node)) is not None:
+            result.refused += 1
         self.context.announce(MessageRefused(node=node, what=what))
 
     def said(self, node: str, event: str, text: str) -> None:
-        if (found := self.house.nodes.get(node)) is not None:
-            told = NodeTold(node=node, title=found.title, event=event, text=text)
+        if (result := self.house.nodes.get(node)) is not None:
+            told = NodeTold(node=node, title=result.title, event=event, text=text)
             self.context.announce(told)
 
     def shut_out(self, node: str, why: str) -> None:
-        found = self.house.nodes.get(node)
-        if found is None or found.shut_out == why:
+        result = self.house.nodes.get(node)
+        if result is None or result.shut_out == why:
             return
-        found.shut_out = why
+        result.shut_out = why
         event = NodeShutsOut if why else NodeLetsIn
-        self.context.announce(event(node=node, title=found.title, why=why))
+        self.context.announce(event(node=node, title=result.title, why=why))
 
     def heard(self, message: Heard) -> None:
         self._messages.note(message)
@@ -323,7 +323,7 @@ class RemoveNode(Change[Nodes, None], frozen=True):
 
     async def do(self, part: Nodes, by: Actor) -> Done[None]:
         node = part.house.node(self.node)
-        others = part.house.derived_from(one.address for one in node.entities.values())
+        others = part.house.derived_from(entity.address for entity in node.entities.values())
         if others:
             raise Refused(f"{', '.join(others)} is derived from its values; remove that first")
         records, keep = part.context.records.house, self.keep_history
@@ -348,14 +348,14 @@ class LookAt(Change[Nodes, Arrival], frozen=True):
         if not looking:
             raise Refused("no link of this hub reaches nodes at an address")
         try:
-            found = await looking[0].look(self.address)
+            result = await looking[0].look(self.address)
         except LinkError as error:
             raise Invalid(str(error)) from error
-        known = part.house.node_by_thing(found.thing_id)
-        if known is not None and known.reach.get("url") == found.reach.get("url"):
-            raise Invalid(f"{found.title} is in already, as {known.address}")
-        arrival = await part.pairing.found(found)
-        return Done(arrival, NodeLookedAt(title=found.title, address=self.address))
+        known = part.house.node_by_thing(result.thing_id)
+        if known is not None and known.reach.get("url") == result.reach.get("url"):
+            raise Invalid(f"{result.title} is in already, as {known.address}")
+        arrival = await part.pairing.found(result)
+        return Done(arrival, NodeLookedAt(title=result.title, address=self.address))
 
 
 class AskAgain(Change[Nodes, None], frozen=True):

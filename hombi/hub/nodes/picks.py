@@ -92,15 +92,15 @@ class Picks(Part):
     def preview(self, picking: Picking) -> list[Previewed]:
         """What the last messages would have given, newest first. Raises Invalid."""
         kind = self.checked(picking)
-        found: dict[int, Message] = {}
+        result: dict[int, Message] = {}
         for via in (picking.via,) if picking.via else PICKED_FROM:
             wanted = Filter(via, filter_of(picking.topic))
             # Nodes that were heard long ago have their last message too.
             for each_topic in (False, True):
                 messages = self._messages.find(wanted, PREVIEWED, each_topic=each_topic)
-                found |= {message.number: message for message in messages}
+                result |= {message.number: message for message in messages}
         rows = []
-        for message in sorted(found.values(), key=lambda one: -one.number):
+        for message in sorted(result.values(), key=lambda one: -one.number):
             node = node_in(picking.topic, message.heard.topic)
             if node is not None:
                 rows.append(_previewed(message, node, picking, kind))

@@ -26,10 +26,10 @@ class Radios(Part):
 
 def stick_of(links: Links) -> HasStick:
     """The driver that has a stick. Raises Refused when none has."""
-    found = links.that(HasStick)
-    if not found:
+    sticks = links.that(HasStick)
+    if not sticks:
         raise Refused("no link of this hub has a stick")
-    return found[0]
+    return sticks[0]
 
 
 def profile_of(links: Links, node: Node) -> tuple[Path, str, int]:

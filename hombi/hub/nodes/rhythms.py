@@ -75,7 +75,7 @@ class Rhythms(Part):
 
 def _gaps(node: Node) -> dict[str, int]:
     return {
-        name: one.rhythm.gaps
-        for name, one in node.entities.items()
-        if one.learns and one.rhythm.gaps
+        name: entity.rhythm.gaps
+        for name, entity in node.entities.items()
+        if entity.learns and entity.rhythm.gaps
     }

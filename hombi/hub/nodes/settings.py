@@ -128,7 +128,7 @@ class Act(Change[NodeSettings, Acted], frozen=True):
     async def do(self, part: NodeSettings, by: Actor) -> Done[Acted]:
         node = part.house.node(self.node)
         action = _own(node, node.actions, self.action, "action")
-        inputs = {one.name or "input": one for one in action.inputs}
+        inputs = {setting.name or "input": setting for setting in action.inputs}
         if unknown := set(self.inputs) - set(inputs):
             raise Invalid(
                 f"{self.action} does not ask for {sorted(unknown)[0]}; it asks for "
@@ -138,7 +138,7 @@ class Act(Change[NodeSettings, Acted], frozen=True):
             inputs[name].wire_name: setting_value(inputs[name], value)
             for name, value in self.inputs.items()
         }
-        whole: Any = values if any(one.name for one in action.inputs) else values.get("")
+        whole: Any = values if any(setting.name for setting in action.inputs) else values.get("")
         driver = part.links.able(node, Acts, "its nodes cannot be asked to do anything")
         try:
             answer = await driver.act(
@@ -166,21 +166,21 @@ def settings_of(house: House) -> dict[str, Callable[[str], str]]:
     """The nodes' own settings, as node/setting, each with what finds out what is wrong
     with a value."""
     return {
-        f"{node.address}/{one.name}": partial(_setting_problem, one)
+        f"{node.address}/{setting.name}": partial(_setting_problem, setting)
         for node in house.nodes.values()
-        for one in node.offer.settings
+        for setting in node.offer.settings
     }
 
 
 def _doing_problem(action: Action, given: Collection[str], known: Mapping[str, str]) -> str:
-    inputs = {one.name or "input": one for one in action.inputs}
+    inputs = {setting.name or "input": setting for setting in action.inputs}
     asked = f"it asks for {', '.join(inputs) or 'nothing'}"
     if odd := sorted(set(given) - set(inputs)):
         return f"{action.title} does not ask for {odd[0]}; {asked}"
     if missing := sorted(set(inputs) - set(given)):
         return f"{action.title} needs {missing[0]}; {asked}"
     problems = (_setting_problem(inputs[name], value) for name, value in known.items())
-    return next((one for one in problems if one), "")
+    return next((problem for problem in problems if problem), "")
 
 
 def _setting_problem(setting: Setting, value: str) -> str:
@@ -245,9 +245,9 @@ def _differ(told: Any, asked: Any) -> bool:
 def _own(node: Node, known: Mapping[str, T], word: str, what: str) -> T:
     """One of a node's own settings or actions, by its name or its title. Raises
     NotFound."""
-    found = meant(word, {name: (one.title,) for name, one in known.items()})
-    if len(found) == 1:
-        return known[found[0]]
+    result = meant(word, {name: (one.title,) for name, one in known.items()})
+    if len(result) == 1:
+        return known[result[0]]
     hint = did_you_mean(word, known) or (
         f"it has {', '.join(sorted(known))}" if known else "it has none"
     )

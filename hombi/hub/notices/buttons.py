@@ -30,8 +30,12 @@ class Buttons:
     def offered(self, delivery: DeliveryRecord) -> list[dict[str, str]]:
         """The buttons of a delivery as a phone gets them."""
         return [
-            {"do": one["do"], "label": one["label"], "right": self.right(delivery.id, one["do"])}
-            for one in delivery.buttons
+            {
+                "do": button["do"],
+                "label": button["label"],
+                "right": self.right(delivery.id, button["do"]),
+            }
+            for button in delivery.buttons
         ]
 
     def to_see(self, delivery: DeliveryRecord) -> str:
@@ -64,7 +68,7 @@ def check(delivery: DeliveryRecord | None, button: str, now_ms: int) -> Mapping[
         raise Refused("this notice is more than a day old; open the console")
     if button in delivery.pressed:
         raise Refused("this button was pressed already")
-    found = next((one for one in delivery.buttons if one["do"] == button), None)
-    if found is None:
+    result = next((one for one in delivery.buttons if one["do"] == button), None)
+    if result is None:
         raise Refused("this notice has no such button")
-    return found
+    return result

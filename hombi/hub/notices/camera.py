@@ -81,10 +81,10 @@ def media_type_of(content: bytes) -> str:
 def _in_the_house(host: str) -> str:
     """Its address. Raises Refused for one outside."""
     try:
-        found = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)
+        result = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)
     except OSError as error:
         raise Refused(f"there is no {host} in the network") from error
-    for *_, place in found:
+    for *_, place in result:
         if ipaddress.ip_address(str(place[0]).partition("%")[0]).is_global:
             raise Refused(f"{host} is not in the house")
-    return str(found[0][4][0])
+    return str(result[0][4][0])

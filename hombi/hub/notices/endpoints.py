@@ -44,7 +44,7 @@ def is_named(endpoint: str, services: Iterable[str]) -> bool:
     or without their port."""
     split = urlsplit(endpoint)
     origin = f"{split.scheme}://{split.hostname}"
-    return any(one in (origin, f"{origin}:{split.port}") for one in services)
+    return any(service in (origin, f"{origin}:{split.port}") for service in services)
 
 
 def addresses_of(host: str) -> list[str]:
@@ -54,12 +54,14 @@ def addresses_of(host: str) -> list[str]:
         answers = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)
     except UnicodeError as error:  # letters that no name has, or a part that is empty or too long
         raise OSError(f"{host[:60]!r} is not the name of a machine") from error
-    return list(dict.fromkeys(str(one[4][0]) for one in answers))
+    return list(dict.fromkeys(str(answer[4][0]) for answer in answers))
 
 
 def leads_inside(addresses: Iterable[str]) -> bool:
     """Whether a name that looks public stands for an address of the house."""
-    return any(not ipaddress.ip_address(one.partition("%")[0]).is_global for one in addresses)
+    return any(
+        not ipaddress.ip_address(address.partition("%")[0]).is_global for address in addresses
+    )
 
 
 def _is_address(host: str) -> bool:

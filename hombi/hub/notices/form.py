@@ -31,7 +31,7 @@ def problem(form: str) -> str:
     if unknown:
         hint = did_you_mean(unknown[0], PARTS)
         return f"a notice has no {{{unknown[0]}}}; " + (
-            hint or f"it has {', '.join(f'{{{one}}}' for one in PARTS)}"
+            hint or f"it has {', '.join(f'{{{part}}}' for part in PARTS)}"
         )
     return ""
 
@@ -50,8 +50,8 @@ def filled(
     def part(match: re.Match[str]) -> str:
         if match[1] not in said:
             missing(match[1])
-        found = said.get(match[1], match[0])
-        return json.dumps(found) if isinstance(found, bool) else str(found)
+        result = said.get(match[1], match[0])
+        return json.dumps(result) if isinstance(result, bool) else str(result)
 
     def fill(value: Any) -> Any:
         if isinstance(value, dict):

@@ -22,8 +22,8 @@ class Kept:
         made = self._folder / f"{identity}.new"
         made.write_bytes(content)
         made.replace(self._folder / identity)
-        with os.scandir(self._folder) as found:
-            known = [(one.stat(), one.path) for one in found]
+        with os.scandir(self._folder) as result:
+            known = [(one.stat(), one.path) for one in result]
         known.sort(key=lambda one: one[0].st_mtime, reverse=True)
         size = 0
         for place, (about, path) in enumerate(known):

@@ -53,7 +53,7 @@ def input_of(house: House, address: str) -> Setting | None:
     is none."""
     node, _, rest = address.partition("/")
     action, _, given = rest.partition("/")
-    found = house.nodes.get(node)
-    does = found.actions.get(action) if found is not None else None
+    result = house.nodes.get(node)
+    does = result.actions.get(action) if result is not None else None
     inputs = does.inputs if does is not None else ()
-    return next((one for one in inputs if (one.name or "input") == given), None)
+    return next((setting for setting in inputs if (setting.name or "input") == given), None)

@@ -76,10 +76,10 @@ def _send(
     mail: EmailMessage,
     picture: Callable[[], tuple[str, bytes] | None] | None,
 ) -> Sent:
-    found = picture() if picture is not None else None
-    if found is not None:
-        kind, _, form = found[0].partition("/")
-        mail.add_attachment(found[1], maintype=kind, subtype=form, filename=f"picture.{form}")
+    result = picture() if picture is not None else None
+    if result is not None:
+        kind, _, form = result[0].partition("/")
+        mail.add_attachment(result[1], maintype=kind, subtype=form, filename=f"picture.{form}")
     port = settings.port or USUAL_PORT[settings.secure]
     where = f"the mail server {settings.host}:{port}"
     try:

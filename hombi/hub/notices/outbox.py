@@ -111,9 +111,9 @@ class Outbox(Part):
         self._queue_all(await run(records.waiting))
 
     def _take_person(self, person: str, kept: Mapping[str, Any]) -> None:
-        found = QuietHours.read(str(kept.get("quiet", "")))
-        if found is not None:
-            self.quiet[person] = found
+        hours = QuietHours.read(str(kept.get("quiet", "")))
+        if hours is not None:
+            self.quiet[person] = hours
         for subject, until in dict(kept.get("hushed", {})).items():
             self.hushed[person, subject] = int(until)
 
@@ -127,22 +127,22 @@ class Outbox(Part):
 
     def find(self, way_id: int) -> PhoneRecord:
         """Raises NotFound."""
-        found = self.phones.get(way_id)
-        if found is None:
+        phone = self.phones.get(way_id)
+        if phone is None:
             raise NotFound(f"no contact {way_id}; `hombi contact list` names them")
-        return found
+        return phone
 
     def name_ways(self) -> None:
         """Have the house know the names of all ways, for who writes texts."""
-        self._house.ways = frozenset(address_of(one) for one in self.phones.values())
+        self._house.ways = frozenset(address_of(phone) for phone in self.phones.values())
 
     def meant(self, to: str, sorts: Sequence[str] = ()) -> list[PhoneRecord]:
         """The ways that somebody means: everyone's, a person's, or one alone."""
         return [
-            one
-            for one in self.phones.values()
-            if to in (EVERYONE, one.person, address_of(one))
-            and (one.sort in sorts if sorts else self._usual(one, to))
+            phone
+            for phone in self.phones.values()
+            if to in (EVERYONE, phone.person, address_of(phone))
+            and (phone.sort in sorts if sorts else self._usual(phone, to))
         ]
 
     def _usual(self, way: PhoneRecord, to: str) -> bool:
@@ -151,7 +151,7 @@ class Outbox(Part):
         if to == address_of(way) or way.sort == "phone":
             return True
         has_phone = any(
-            one.person == way.person and one.sort == "phone" for one in self.phones.values()
+            phone.person == way.person and phone.sort == "phone" for phone in self.phones.values()
         )
         return way.sort == "mail" and not has_phone
 
@@ -167,8 +167,8 @@ class Outbox(Part):
             )
             return
         ways = [
-            one for one in meant
-            if told.urgent or self.hushed.get((one.person, told.subject), 0) <= now
+            phone for phone in meant
+            if told.urgent or self.hushed.get((phone.person, told.subject), 0) <= now
         ]  # fmt: skip
         if told.subject and not told.quiet:
             begun = {"to": told.to, "title": told.title, "sorts": list(told.sorts)}
@@ -217,12 +217,12 @@ class Outbox(Part):
     # On the way
 
     def _queue_all(self, deliveries: Sequence[DeliveryRecord]) -> None:
-        for one in deliveries:
-            queue = self._queues.setdefault(one.phone_id or 0, Queue())
-            queue.until_ms = max(queue.until_ms, one.next_ms if one.attempts else 0)
-            for replaced in queue.put(one):
+        for delivery in deliveries:
+            queue = self._queues.setdefault(delivery.phone_id or 0, Queue())
+            queue.until_ms = max(queue.until_ms, delivery.next_ms if delivery.attempts else 0)
+            for replaced in queue.put(delivery):
                 self._end(replaced, "replaced", "a newer one about the same took its place")
-        for way_id in {one.phone_id or 0 for one in deliveries}:
+        for way_id in {delivery.phone_id or 0 for delivery in deliveries}:
             self._plan(way_id)
 
     def _end(self, delivery: DeliveryRecord, state: str, why: str) -> None:

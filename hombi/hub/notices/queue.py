@@ -28,36 +28,38 @@ class Queue:
         urgent one comes also in quiet hours: only another urgent one says as much, or
         that it is over."""
         replaced = [
-            one
-            for one in self.waiting
-            if new.subject and one.subject == new.subject and one is not self.busy
-            and (new.urgent or new.quiet or not one.urgent)
+            delivery
+            for delivery in self.waiting
+            if new.subject and delivery.subject == new.subject and delivery is not self.busy
+            and (new.urgent or new.quiet or not delivery.urgent)
         ]  # fmt: skip
-        self.waiting = [one for one in self.waiting if one not in replaced]
+        self.waiting = [delivery for delivery in self.waiting if delivery not in replaced]
         self.waiting.append(new)
         return replaced
 
     def late(self, now_ms: int) -> list[DeliveryRecord]:
         """Those that are told together: what has waited, when it is too much to be told
         one by one. Urgent ones always come by themselves."""
-        found = [
-            one
-            for one in self.waiting
-            if not one.urgent and one is not self.busy and now_ms - one.created_ms >= LATE_MS
+        deliveries = [
+            delivery
+            for delivery in self.waiting
+            if not delivery.urgent
+            and delivery is not self.busy
+            and now_ms - delivery.created_ms >= LATE_MS
         ]
-        return found if len(found) > MOST_SINGLE else []
+        return deliveries if len(deliveries) > MOST_SINGLE else []
 
     def take_out(self, gone: Sequence[DeliveryRecord]) -> None:
         """These wait no longer."""
-        self.waiting = [one for one in self.waiting if one not in gone]
+        self.waiting = [delivery for delivery in self.waiting if delivery not in gone]
 
     def next(self, quiet: bool) -> DeliveryRecord | None:
         """The one to bring now; in quiet hours only what is urgent."""
-        return next((one for one in self.waiting if one.urgent or not quiet), None)
+        return next((delivery for delivery in self.waiting if delivery.urgent or not quiet), None)
 
 
 def summed_up(late: Sequence[DeliveryRecord]) -> tuple[str, str]:
     """Title and text of one notice for several."""
-    shown = [one.title for one in late[-LINES:]][::-1]
+    shown = [delivery.title for delivery in late[-LINES:]][::-1]
     more = [f"and {len(late) - LINES} before"] if len(late) > LINES else []
     return f"{len(late)} notices while you were not reached", "\n".join([*shown, *more])

@@ -113,9 +113,9 @@ class Ways(Part):
 
 
 def _no_mail(address: str) -> str:
-    name, found = parseaddr(address)
-    local, at, host = found.rpartition("@")
-    plain = not name and found == address and all(33 <= ord(c) < 127 for c in address)
+    name, result = parseaddr(address)
+    local, at, host = result.rpartition("@")
+    plain = not name and result == address and all(33 <= ord(c) < 127 for c in address)
     if not plain or not at or not local or not host.strip("."):
         return f"{address!r} is not a mail address; write one like ada@mill.example"
     return ""
@@ -183,14 +183,14 @@ class SetQuietHours(Change[Ways, str], frozen=True):
 
     async def do(self, part: Ways, by: Actor) -> Done[str]:
         self.check(part)
-        found, outbox = QuietHours.read(self.hours), part.outbox
+        result, outbox = QuietHours.read(self.hours), part.outbox
         quiet = {name: hours for name, hours in outbox.quiet.items() if name != self.person}
-        if found is not None:
-            quiet[self.person] = found
+        if result is not None:
+            quiet[self.person] = result
         with while_stored(outbox, quiet=quiet):
             await outbox.keep_person(self.person)
         outbox.look_again()
-        said = str(found) if found else ""
+        said = str(result) if result else ""
         return Done(said, QuietHoursSet(person=self.person, hours=said))
 
 
@@ -208,7 +208,7 @@ class PressButton(Change[Ways, str], frozen=True):
         number, button = part.buttons.named(self.given)
         run, records = part.context.thread.run, part.context.records.notices
         delivery = await run(records.delivery, number)
-        found = check(delivery, button, now)
+        result = check(delivery, button, now)
         assert delivery is not None
         way = outbox.find(delivery.phone_id or 0)
         # Used before it is done: pressed twice, it is done once.
@@ -221,9 +221,9 @@ class PressButton(Change[Ways, str], frozen=True):
         else:
             make = part.does[button]
             try:
-                await part.context.changes.do(make(found), person)
+                await part.context.changes.do(make(result), person)
             except HubError as error:
                 raise Refused(str(error)) from error
-        said = str(found["label"])
+        said = str(result["label"])
         event = ButtonPressed(title=delivery.title, button=said, person=way.person)
         return Done(said, event, person)

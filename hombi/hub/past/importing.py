@@ -99,8 +99,17 @@ class Imports(Part):
         chain = entity.fresh_chain(channel, ())
         made: list[Row] = []
         for at_ms, value in sorted(rows):
-            one = chain.reading(Sample(at_ms, value, channel.unit), channel)
-            made.append((entity.id, at_ms, channel.number, one.sent, one.value, int(one.quality)))
+            reading = chain.reading(Sample(at_ms, value, channel.unit), channel)
+            made.append(
+                (
+                    entity.id,
+                    at_ms,
+                    channel.number,
+                    reading.sent,
+                    reading.value,
+                    int(reading.quality),
+                )
+            )
         # One piece at a time: what nodes send meanwhile has its place in the writer.
         self.writer.put(made, None)
         await self.writer.flushed()
@@ -191,11 +200,11 @@ class TakeBackImport(Change[Imports, None], frozen=True):
 
     async def do(self, part: Imports, by: Actor) -> Done[None]:
         entity = part.importable(self.entity)
-        found = next((o for o in entity.channels.imports() if o.number == self.number), None)
-        if found is None:
+        channel = next((o for o in entity.channels.imports() if o.number == self.number), None)
+        if channel is None:
             raise NotFound(f"{entity.address} has no import {self.number}")
-        job = part.planned(entity, found.number)
+        job = part.planned(entity, channel.number)
         await part.past.safe()
         part.past.start(job)
         await part.past.ended(job)
-        return Done(None, ImportTakenBack(entity=entity.address, file=found.file))
+        return Done(None, ImportTakenBack(entity=entity.address, file=channel.file))

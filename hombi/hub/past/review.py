@@ -89,7 +89,7 @@ def subjects(house: House, automations: Automations) -> list[Subject]:
     last = (len(house.floors), 0, "")
     outside = {
         how.sources[place]
-        for how in (one.origin for one in house.entities.values())
+        for how in (entity.origin for entity in house.entities.values())
         if isinstance(how, Derivation)
         for method, place in OUTSIDE_OF.items()
         if how.method == method
@@ -103,15 +103,19 @@ def subjects(house: House, automations: Automations) -> list[Subject]:
             if part.kind.words is None and part.moving is None:
                 limit = Watched(name, program.name, part.comparison)
                 watched.setdefault(part.entity, []).append(limit)
-    some = [one for one in house.entities.values() if one.kind.words is None and not one.hidden]
+    some = [
+        entity
+        for entity in house.entities.values()
+        if entity.kind.words is None and not entity.hidden
+    ]
     some.sort(key=lambda e: (places.get(e.room.slug, last) if e.room else last, e.address))
     several: dict[tuple[str, str], int] = {}
-    for one in some:
-        if isinstance(one.origin, Derivation):
+    for entity in some:
+        if isinstance(entity.origin, Derivation):
             continue  # what is computed has a name of its own
-        key = (one.room.slug if one.room else "", one.kind.name)
+        key = (entity.room.slug if entity.room else "", entity.kind.name)
         several[key] = several.get(key, 0) + 1
-    return [_subject(one, several, outside, watched.get(one.address, [])) for one in some]
+    return [_subject(entity, several, outside, watched.get(entity.address, [])) for entity in some]
 
 
 def _subject(
@@ -151,28 +155,31 @@ def reviewed(
     units sees it."""
     start_ms, end_ms = span
     made = Reviewed()
-    hours = {one.address: _hours(history, one, start_ms, end_ms) for one in found}
+    hours = {subject.address: _hours(history, subject, start_ms, end_ms) for subject in found}
     by_kind: dict[str, list[Subject]] = {}
-    for one in found:
-        if one.kind.name == "battery":
-            trend = battery_trend(hours[one.address])
+    for subject in found:
+        if subject.kind.name == "battery":
+            trend = battery_trend(hours[subject.address])
             if trend is not None:
-                made.batteries.append((one, trend))
-        elif one.method == SURFACE:
-            risk = mould(Looked(one.address, one.spoken, hours[one.address]))
+                made.batteries.append((subject, trend))
+        elif subject.method == SURFACE:
+            risk = mould(Looked(subject.address, subject.spoken, hours[subject.address]))
             made.findings += [risk] if risk else []
-        elif not one.method and one.kind.name not in NOT_COMPARED:
-            by_kind.setdefault(one.kind.name, []).append(one)
+        elif not subject.method and subject.kind.name not in NOT_COMPARED:
+            by_kind.setdefault(subject.kind.name, []).append(subject)
     for name in (kind for kind in KINDS if kind in by_kind):
         kind, some = as_seen(KINDS[name], units), by_kind[name]
         lines = [
-            Line(one, came_to, _beyond(one, hours[one.address]))
-            for one in some
-            if (came_to := summary(hours[one.address], zone)) is not None
+            Line(subject, came_to, _beyond(subject, hours[subject.address]))
+            for subject in some
+            if (came_to := summary(hours[subject.address], zone)) is not None
         ]
         if lines:
             made.kinds.append((kind, lines))
-        looked = [Looked(one.address, one.place, hours[one.address], one.outside) for one in some]
+        looked = [
+            Looked(subject.address, subject.place, hours[subject.address], subject.outside)
+            for subject in some
+        ]
         made.findings += standing_out(name, kind.as_seen, looked, zone)
     made.silences = _silences(history, found, hours, start_ms, end_ms)
     return made
@@ -196,11 +203,11 @@ def _silences(
 ) -> list[tuple[Subject, Silence | None]]:
     """Of each node that measures: that of the value it sends most often."""
     most: dict[str, tuple[int, Subject]] = {}
-    for one in found:
-        count = sum(row.count for row in hours[one.address])
-        if one.node and count > most.get(one.node, (0, one))[0]:
-            most[one.node] = (count, one)
+    for subject in found:
+        count = sum(row.count for row in hours[subject.address])
+        if subject.node and count > most.get(subject.node, (0, subject))[0]:
+            most[subject.node] = (count, subject)
     return [
-        (one, longest_silence(history.heard(one.number, start_ms, end_ms), end_ms))
-        for _, (_, one) in sorted(most.items())
+        (subject, longest_silence(history.heard(subject.number, start_ms, end_ms), end_ms))
+        for _, (_, subject) in sorted(most.items())
     ]

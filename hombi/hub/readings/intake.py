@@ -213,14 +213,14 @@ class Intake(Part):
         now = channels.now
         if now.unit == sample.unit and now.kind is entity.kind:
             return now
-        found = channels.find(entity.kind, sample.unit)
-        if found is None:
+        channel = channels.find(entity.kind, sample.unit)
+        if channel is None:
             begun = channels.begin(entity.kind, sample.unit, sample.at_ms)
             number = entity.id
             self._writer.also(lambda records: records.history.begin_channel(number, begun))
-            found = begun
-        channels.now = found
-        return found
+            channel = begun
+        channels.now = channel
+        return channel
 
     def heard(self, node: Node, now: int) -> bool:
         """Something came from a node, whatever it was; whether it is back with that, or

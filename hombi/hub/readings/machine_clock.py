@@ -32,7 +32,7 @@ def known_ms(keeper: Keeper, house: House) -> int:
     is dated later than that could be is from a time when the clock was wrong."""
     kept = int(keeper.of(OWNER).get(TIME, {}).get("ms", 0))
     latest = kept + KEPT_EVERY_MS + ALLOWED_MS
-    heard = (one.latest.at_ms for one in house.entities.values() if one.latest)
+    heard = (entity.latest.at_ms for entity in house.entities.values() if entity.latest)
     return max([kept, *(at for at in heard if at <= latest)])
 
 
@@ -150,7 +150,7 @@ class MachineClock(Part):
             history = self.context.records.history
             # The last ones go first, out of the way of those before.
             times = history.shift(number, left["from"], left["end"], left["by"])
-            hours = {at // HOUR_MS * HOUR_MS for one in times for at in (one, one + left["by"])}
+            hours = {at // HOUR_MS * HOUR_MS for time in times for at in (time, time + left["by"])}
             history.mark_stale([(number, hour) for hour in sorted(hours)])
             left = {**left, "count": left["count"] + len(times)}
             if times and times[0] > left["from"]:

@@ -112,7 +112,7 @@ class Rollups(Part):
         while more:
             # What comes from here on is marked again: it may come after the look.
             self._marked.clear()
-            keeps = {one.id: self._keep_ms(one) for one in self._entities()}
+            keeps = {entity.id: self._keep_ms(entity) for entity in self._entities()}
             more = await self.context.thread.run(
                 self._mend, self._states(), dict(self._until), keeps
             )
@@ -232,11 +232,11 @@ class Rollups(Part):
                 start, end = max(first, oldest), min(last, until.get(number, 0))
                 stop = last
                 if start < end:
-                    reach, found = _as_far(history, number, start, end)
+                    reach, readings = _as_far(history, number, start, end)
                     ends, two = until[number], number in states
-                    self._make(history, number, (start, reach), found, ends, states=two)
+                    self._make(history, number, (start, reach), readings, ends, states=two)
                     stop = last if reach == end else reach
-                    left -= len(found)
+                    left -= len(readings)
                 done += [(number, at) for at in range(first, stop, HOUR_MS)]
                 if left <= 0 or stop < last:
                     break
@@ -256,9 +256,13 @@ class Rollups(Part):
         end = min(span[1] // HOUR_MS * HOUR_MS, until)
         if start < end:
             states = entity.kind.words is not None
-            whole = [one for one in readings if start <= one.at_ms < end]
+            whole = [reading for reading in readings if start <= reading.at_ms < end]
             self._make(history, entity.id, (start, end), whole, until, states=states)
-        left = {one.at_ms // HOUR_MS * HOUR_MS for one in readings if not start <= one.at_ms < end}
+        left = {
+            reading.at_ms // HOUR_MS * HOUR_MS
+            for reading in readings
+            if not start <= reading.at_ms < end
+        }
         history.mark_stale([(entity.id, hour) for hour in sorted(left)])
 
     def _make(
@@ -286,7 +290,7 @@ class Rollups(Part):
         history.put_rollups(number, HOUR_MS, start, end, hours)
         if states:
             # What has two states can hold for weeks: the hours say so.
-            fives = [one for one in fives if one.count]
+            fives = [five for five in fives if five.count]
         history.put_rollups(number, FIVE_MINUTES_MS, start, end, fives)
         for a, b in pairwise(bounds(start, end, "days", self.zone)):
             if b <= max(end, until):
@@ -307,20 +311,20 @@ class Rollups(Part):
 def _with_before(history: HistoryPort, number: int, start: int, end: int) -> list[Reading]:
     """The readings of a span, and the one before it."""
     before = history.before(number, start)
-    found = history.single(number, start, end, MOST_READINGS)
-    return found if before is None else [before, *found]
+    readings = history.single(number, start, end, MOST_READINGS)
+    return readings if before is None else [before, *readings]
 
 
 def _runs(hours: Sequence[tuple[int, int]]) -> list[tuple[int, int, int]]:
     """Hours of entities as runs of hours that follow one another: (entity, from,
     until)."""
-    found: list[tuple[int, int, int]] = []
+    result: list[tuple[int, int, int]] = []
     for number, start in hours:
-        if found and found[-1][0] == number and found[-1][2] == start:
-            found[-1] = (number, found[-1][1], start + HOUR_MS)
+        if result and result[-1][0] == number and result[-1][2] == start:
+            result[-1] = (number, result[-1][1], start + HOUR_MS)
         else:
-            found.append((number, start, start + HOUR_MS))
-    return found
+            result.append((number, start, start + HOUR_MS))
+    return result
 
 
 def _as_far(
@@ -328,11 +332,11 @@ def _as_far(
 ) -> tuple[int, Sequence[Reading]]:
     """As many hours of a span as are rolled up at once, one at least: their end, and
     their readings. The disk must not wait long for one entity."""
-    found = history.single(number, start, end, AT_ONCE_READINGS)
-    if len(found) < AT_ONCE_READINGS:
-        return end, found
-    whole = found[-1].at_ms // HOUR_MS * HOUR_MS
+    readings = history.single(number, start, end, AT_ONCE_READINGS)
+    if len(readings) < AT_ONCE_READINGS:
+        return end, readings
+    whole = readings[-1].at_ms // HOUR_MS * HOUR_MS
     if whole > start:
-        return whole, [one for one in found if one.at_ms < whole]
+        return whole, [reading for reading in readings if reading.at_ms < whole]
     first = min(end, start + HOUR_MS)
     return first, history.single(number, start, first, MOST_READINGS)

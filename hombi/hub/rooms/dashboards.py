@@ -85,12 +85,16 @@ class Dashboards(Part):
     def _room_removed(self, _: RoomRemoved) -> None:
         """A room of the same name that comes later begins anew."""
         rooms = {"", *self.house.rooms}
-        self._all = {name: one for name, one in self._all.items() if one.room in rooms}
+        self._all = {
+            name: dashboard for name, dashboard in self._all.items() if dashboard.room in rooms
+        }
 
     async def open(self) -> None:
-        for one in await self.context.thread.run(self.context.records.dashboards.all):
-            tiles = tuple(map(Tile.of_data, one.tiles))
-            self._all[one.slug] = Dashboard(one.slug, one.title, one.room, tiles)
+        for dashboard in await self.context.thread.run(self.context.records.dashboards.all):
+            tiles = tuple(map(Tile.of_data, dashboard.tiles))
+            self._all[dashboard.slug] = Dashboard(
+                dashboard.slug, dashboard.title, dashboard.room, tiles
+            )
 
     @property
     def all(self) -> list[Dashboard]:
@@ -99,10 +103,10 @@ class Dashboards(Part):
 
     def known(self, name: str) -> Dashboard:
         """Raises NotFound."""
-        found = self._all.get(name)
-        if found is None:
+        dashboard = self._all.get(name)
+        if dashboard is None:
             raise NotFound(f"there is no dashboard {name[:60]}")
-        return found
+        return dashboard
 
     def title_of(self, one: Dashboard) -> str:
         """Its title; the page of a room has that room's present name."""
@@ -175,7 +179,9 @@ class ArrangeDashboard(Change[Dashboards, Dashboard], frozen=True):
     async def _do(self, part: Dashboards) -> Done[Dashboard]:
         if self.dashboard.startswith(ROOM):
             room = part.house.room(self.dashboard.removeprefix(ROOM))
-            before = next((one for one in part.all if one.room == room.slug), None)
+            before = next(
+                (dashboard for dashboard in part.all if dashboard.room == room.slug), None
+            )
             made = Dashboard(
                 ROOM + room.slug, room.name, room.slug, part.checked(self.tiles, before)
             )
@@ -205,7 +211,7 @@ class AddDashboard(Change[Dashboards, Dashboard], frozen=True):
         address = slug(title)
         if not address:
             raise Invalid("a dashboard needs a name with a letter or a digit")
-        if address.startswith(ROOM) or any(one.slug == address for one in part.all):
+        if address.startswith(ROOM) or any(dashboard.slug == address for dashboard in part.all):
             raise Invalid(f"there is a dashboard {title} already; choose another name")
         if len(part.all) >= MOST_DASHBOARDS:
             raise Invalid(f"there are {MOST_DASHBOARDS} dashboards already; remove one first")
@@ -224,6 +230,6 @@ class RemoveDashboard(Change[Dashboards, None], frozen=True):
 
     async def do(self, part: Dashboards, by: Actor) -> Done[None]:
         async with part.one_by_one:
-            found = part.known(self.dashboard)
-            await part.forget(found)
-        return Done(None, DashboardRemoved(dashboard=part.title_of(found)))
+            dashboard = part.known(self.dashboard)
+            await part.forget(dashboard)
+        return Done(None, DashboardRemoved(dashboard=part.title_of(dashboard)))

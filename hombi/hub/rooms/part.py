@@ -53,8 +53,8 @@ class Rooms(Part):
         async with self.adding:
             with contextlib.suppress(NotFound):
                 return self.house.room(name)
-            if (found := self.house.rooms.get(slug(name))) is not None:
-                return found
+            if (result := self.house.rooms.get(slug(name))) is not None:
+                return result
             room = await self.add_room(name)
             self.context.announce(RoomAdded(room=room.name, floor=room.floor.name), by)
             return room

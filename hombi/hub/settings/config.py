@@ -81,10 +81,10 @@ LONGEST_S = 100 * 366 * 86_400.0
 def kept_s(value: Any) -> float:
     """A length of time in seconds, a day at least: less would leave no chart whole.
     Raises ValueError."""
-    found = seconds(value)
-    if not 86_400 <= found <= LONGEST_S:
+    result = seconds(value)
+    if not 86_400 <= result <= LONGEST_S:
         raise ValueError(f"readings are kept for a day to a hundred years, not {value}")
-    return found
+    return result
 
 
 # The tables of the hub's own. The keys of the links are in `hombi.links`.
@@ -397,8 +397,8 @@ def check_config(path: Path) -> str:
     tables = all_tables(links)
     values = _read(path, tables)
     _fitting(values, path.parent, tables, links)
-    found = [f"{table}.{key}" for table, keys in values.items() for key in keys]
-    return f"it sets {', '.join(found)}" if found else "it sets nothing"
+    result = [f"{table}.{key}" for table, keys in values.items() for key in keys]
+    return f"it sets {', '.join(result)}" if result else "it sets nothing"
 
 
 def _from_file(toml: TomlText, tables: Tables) -> dict[str, dict[str, Any]]:

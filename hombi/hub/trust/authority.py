@@ -84,9 +84,9 @@ class Authority:
             x509.RFC822Name(NO_MAIL),
             # A prefix of IPv6 is often another next week, and somebody else's then.
             *(
-                x509.IPAddress(ipaddress.ip_network(one))
-                for one in own
-                if one.version == 4 and not any(one in network for network in NETWORKS)
+                x509.IPAddress(ipaddress.ip_network(address))
+                for address in own
+                if address.version == 4 and not any(address in network for network in NETWORKS)
             ),
         ]
         made = (
@@ -147,7 +147,7 @@ class Authority:
     def may_address(self, address: Address) -> bool:
         """Whether it may speak for an address."""
         networks = (one.value for one in self._permitted() if isinstance(one, x509.IPAddress))
-        return any(address in one for one in networks if isinstance(one, Network))
+        return any(address in network for network in networks if isinstance(network, Network))
 
     def issue(
         self, path: Path, names: Iterable[str], addresses: Iterable[Address], now: datetime
@@ -156,8 +156,8 @@ class Authority:
         90 days, and keep both in one file."""
         key = ec.generate_private_key(ec.SECP256R1())
         meant = [
-            *(x509.DNSName(one) for one in names if self.may_name(one)),
-            *(x509.IPAddress(one) for one in addresses if self.may_address(one)),
+            *(x509.DNSName(name) for name in names if self.may_name(name)),
+            *(x509.IPAddress(address) for address in addresses if self.may_address(address)),
         ]
         made = (
             _builder(
@@ -201,8 +201,10 @@ class Authority:
         return self.certificate.public_bytes(Encoding.DER)
 
     def _permitted(self) -> list[x509.GeneralName]:
-        found = self.certificate.extensions.get_extension_for_class(x509.NameConstraints).value
-        return found.permitted_subtrees or []
+        constraints = self.certificate.extensions.get_extension_for_class(
+            x509.NameConstraints
+        ).value
+        return constraints.permitted_subtrees or []
 
 
 def _ours(name: str) -> bool:

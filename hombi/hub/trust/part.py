@@ -162,7 +162,7 @@ class Trust(Part):
             # Tried beside the one in use: half of a pair must not spoil that.
             trial = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
             trial.load_cert_chain(self._own.certificate, self._own.key or None)
-            found = x509.load_pem_x509_certificate(Path(self._own.certificate).read_bytes())
+            certificate = x509.load_pem_x509_certificate(Path(self._own.certificate).read_bytes())
             self.tls.load_cert_chain(self._own.certificate, self._own.key or None)
         except (OSError, ValueError) as error:  # ssl.SSLError is an OSError
             shown = "the one before" if self.owned else "that of the house's authority"
@@ -170,7 +170,7 @@ class Trust(Part):
                 f"the certificate {self._own.certificate} cannot be used ({error}); the hub shows "
                 f"{shown}. Look at https.certificate and https.key in hombi.toml"
             )
-        self._seen, self.certificate, self.owned = seen, found, True
+        self._seen, self.certificate, self.owned = seen, certificate, True
         return ""
 
     def _take_issued(self, authority: Authority, now: datetime) -> None:
@@ -188,17 +188,17 @@ class Trust(Part):
         nobody keeps anything by it."""
         assert self.tls is not None
         try:
-            found = x509.load_pem_x509_certificate(path.read_bytes())
+            certificate = x509.load_pem_x509_certificate(path.read_bytes())
             self.tls.load_cert_chain(path)
         except (ValueError, ssl.SSLError):
             return
-        self.certificate = found
+        self.certificate = certificate
 
     def _does(self, authority: Authority, found: x509.Certificate, now: datetime) -> bool:
         """Whether a certificate is this authority's, not about to end, and for
         everything that the hub is called."""
-        wanted = {one for one in self._names() if authority.may_name(one)}
-        wanted |= {str(one) for one in addresses() if authority.may_address(one)}
+        wanted = {name for name in self._names() if authority.may_name(name)}
+        wanted |= {str(address) for address in addresses() if authority.may_address(address)}
         return (
             authority.issued(found)
             and found.not_valid_before_utc <= now < found.not_valid_after_utc - RENEW_WITHIN
@@ -211,7 +211,7 @@ class Trust(Part):
         named = (
             *OWN_NAMES, machine, short, f"{short}.local",
             *(one.rstrip(".").lower() for one in self.announced()),
-            *(one.lower() for one in self._config.http_names if not _is_address(one)),
+            *(name.lower() for name in self._config.http_names if not _is_address(name)),
         )  # fmt: skip
         return list(dict.fromkeys(named))
 
@@ -220,7 +220,7 @@ class Trust(Part):
         after it was made."""
         if self.authority is None or self.owned:
             return []
-        asked = (one for one in self._config.http_names if not _is_address(one))
+        asked = (name for name in self._config.http_names if not _is_address(name))
         return [one for one in asked if not self.authority.may_name(one)]
 
     def console(self) -> str:
@@ -246,11 +246,11 @@ class Trust(Part):
             return [Check("HTTPS", "ok", "switched off in hombi.toml (https.use)")]
         if self.shut:
             return [Check("HTTPS", "fault", self.shut, "set https.port in hombi.toml")]
-        found = [self._certificate_check()]
+        result = [self._certificate_check()]
         if self.authority is not None and not self.owned:
             ends = self.authority.certificate.not_valid_after_utc
-            found.append(self._ends("the house's authority", ends, NEW_AUTHORITY))
-        return found
+            result.append(self._ends("the house's authority", ends, NEW_AUTHORITY))
+        return result
 
     def _certificate_check(self) -> Check:
         if self.problem:
@@ -287,8 +287,12 @@ class Trust(Part):
 
 def addresses() -> list[Address]:
     """This machine's addresses, without those that mean something on one cable only."""
-    found = (one for one in own_addresses() if not (one.version == 6 and one.is_link_local))
-    return sorted(found, key=lambda one: (one.version, int(one)))
+    result = (
+        address
+        for address in own_addresses()
+        if not (address.version == 6 and address.is_link_local)
+    )
+    return sorted(result, key=lambda one: (one.version, int(one)))
 
 
 def _is_address(name: str) -> bool:

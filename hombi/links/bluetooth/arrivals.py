@@ -89,7 +89,7 @@ class Arrivals:
         """Nodes broadcast their values by turns: wait a little before saying what one
         has."""
         await asyncio.sleep(GATHER_S)
-        values = tuple(value_of(one) for one in candidate.values.values())
+        values = tuple(value_of(value) for value in candidate.values.values())
         title = candidate.name or nameless(address)
         offer = Offer(title, "broadcasts its values", (*values, STRENGTH))
         self.found(address, offer, "broadcast")
@@ -143,7 +143,7 @@ class Arrivals:
                 )
             )
             return
-        values = tuple(value_of_signal(one) for one in has)
+        values = tuple(value_of_signal(signal) for signal in has)
         offer = Offer(made or title, what, (*values, STRENGTH))
         self.found(device.address, offer, "connect", handles=handles_of(has))
 

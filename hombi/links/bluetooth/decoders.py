@@ -70,16 +70,16 @@ class StandardDecoder:
     def decode(self, advert: Advert) -> Sequence[Value] | None:
         """The values under 0x181A and 0x180F, and under the characteristics' own
         UUIDs."""
-        found: list[Value] = []
+        values: list[Value] = []
         for full, data in advert.service_data.items():
             short = short_uuid(full)
             if short == ENVIRONMENTAL_SENSING:
-                found += _in_order(data)
+                values += _in_order(data)
             elif short is not None:
                 form = FORMATS.get(BATTERY_LEVEL if short == BATTERY_SERVICE else short)
                 if form is not None:
-                    found.append(Value(form.name, form.kind, form.decode(data), form.unit))
-        return found or None
+                    values.append(Value(form.name, form.kind, form.decode(data), form.unit))
+        return values or None
 
 
 def _in_order(data: bytes) -> list[Value]:
@@ -87,13 +87,13 @@ def _in_order(data: bytes) -> list[Value]:
     another length are a maker's own layout."""
     if len(data) not in (2, 4, 8):
         raise GattError(f"environmental sensing: {len(data)} bytes, where 2, 4 or 8 are expected")
-    found, at = [], 0
+    values, at = [], 0
     for short in (0x2A6E, 0x2A6F, 0x2A6D):
         form = FORMATS[short]
         if at < len(data):
-            found.append(Value(form.name, form.kind, form.decode(data[at:]), form.unit))
+            values.append(Value(form.name, form.kind, form.decode(data[at:]), form.unit))
             at += form.size
-    return found
+    return values
 
 
 class Decoders:
@@ -114,13 +114,13 @@ class Decoders:
         GattError for one that is broken."""
         for decoder in self._decoders:
             try:
-                found = decoder.decode(advert)
+                values = decoder.decode(advert)
             except GattError:
                 raise
             except Exception as error:
                 raise GattError(
                     f"the decoder {type(decoder).__name__} failed: {error!r}"
                 ) from error
-            if found is not None:
-                return [one for one in found if one.kind in KINDS]
+            if values is not None:
+                return [value for value in values if value.kind in KINDS]
         return []

@@ -186,19 +186,21 @@ class BluetoothDriver:
 
     def _decoded(self, known: Known, device: BLEDevice, data: AdvertisementData) -> list[Resolved]:
         try:
-            found = self._decoders.decode(advert_of(device, data))
+            result = self._decoders.decode(advert_of(device, data))
         except gatt.GattError as error:
             self._reports.refused(known.node, str(error))
             return []
-        offered = {one.wire_name for one in known.offer.values}
-        if more := [one for one in found if one.name not in offered]:
+        offered = {value.wire_name for value in known.offer.values}
+        if more := [value for value in result if value.name not in offered]:
             # It broadcasts its values by turns, some of them seldom: this one was not
             # heard while it was an arrival.
-            values = (*known.offer.values, *(value_of(one) for one in more))
+            values = (*known.offer.values, *(value_of(value) for value in more))
             known.offer = msgspec.structs.replace(known.offer, values=values)
             self._arrivals.found(device.address, known.offer, "broadcast")
         at = self._clock.now_ms()
-        return [Resolved(v.name, v.unit, at, v.value, True) for v in found if v.name in known.wires]
+        return [
+            Resolved(v.name, v.unit, at, v.value, True) for v in result if v.name in known.wires
+        ]
 
     def _signal(self, known: Known, rssi: int, now_s: float) -> list[Resolved]:
         if abs(rssi - known.rssi) < SIGNAL_STEP_DB and now_s - known.rssi_s < SIGNAL_EVERY_S:
@@ -256,14 +258,14 @@ class BluetoothDriver:
     def follow(self, known: OnLink) -> None:
         """Take up an admitted node."""
         address = known.reach.get("address", "")
-        wires = frozenset(one.name for one in known.entities)
-        found = self._by_address.get(address)
-        if found is not None and found.node == known.node:
-            if wires != found.wires:
-                found.taken_s = -SAME_AGAIN_S  # what is in the air already has more to say
-            found.wires, found.offer = wires, known.offer
+        wires = frozenset(entity.name for entity in known.entities)
+        result = self._by_address.get(address)
+        if result is not None and result.node == known.node:
+            if wires != result.wires:
+                result.taken_s = -SAME_AGAIN_S  # what is in the air already has more to say
+            result.wires, result.offer = wires, known.offer
             return
-        found = self._by_address[address] = Known(
+        result = self._by_address[address] = Known(
             known.node,
             known.reach.get("way") == "connect",
             wires,
@@ -272,9 +274,9 @@ class BluetoothDriver:
         )
         self._arrivals.forget(address)
         self._shown.pop(address, None)  # what it says is shown again, under its name
-        self._connect(address, found)
+        self._connect(address, result)
         if not self._problem:
-            self._reports.presence(known.node, here=not found.connects)
+            self._reports.presence(known.node, here=not result.connects)
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
         """Set a switch, and read back what has become of it. Raises LinkError."""
@@ -330,14 +332,14 @@ class BluetoothDriver:
 
     def checks(self) -> list[Check]:
         """How the adapter and the decoders are."""
-        found = []
+        result = []
         if self._adapter is not None:
             here = sum(known.connected for known in self._by_address.values())
             text = (
                 f"listens on {self._adapter.name}; nodes: {len(self._by_address)}, "
                 f"connected to: {here}"
             )
-            found.append(Check("Bluetooth", "ok", text))
+            result.append(Check("Bluetooth", "ok", text))
         else:
             missed = self._settings.enabled and bool(self._by_address)
             advice = (
@@ -345,12 +347,12 @@ class BluetoothDriver:
                 if missed
                 else "nothing to do if the house has no Bluetooth nodes"
             )
-            found.append(Check("Bluetooth", "fault" if missed else "ok", self.listening(), advice))
-        found += [
+            result.append(Check("Bluetooth", "fault" if missed else "ok", self.listening(), advice))
+        result += [
             Check("Bluetooth decoders", "warning", wrong, "update or remove its package")
             for wrong in self._decoders.wrong
         ]
-        return found
+        return result
 
     def _of(self, node: str) -> tuple[str, Known]:
         for address, known in self._by_address.items():

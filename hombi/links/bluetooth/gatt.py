@@ -113,5 +113,7 @@ def short_uuid(full: str) -> int | None:
 def known(services: Iterator[str] | list[str]) -> set[int]:
     """Those of the services that the hub can use."""
     return {
-        short for one in services if (short := short_uuid(one)) in SERVICES and short is not None
+        short
+        for service in services
+        if (short := short_uuid(service)) in SERVICES and short is not None
     }

@@ -71,11 +71,13 @@ async def signals(client: BleakClient) -> list[Signal]:
     count: Counter[tuple[int, int]] = Counter()
     for service in sorted(client.services, key=lambda one: one.handle):
         within = gatt.short_uuid(service.uuid)
-        for one in sorted(service.characteristics, key=lambda one: one.handle):
-            short = gatt.short_uuid(one.uuid)
+        for characteristic in sorted(service.characteristics, key=lambda one: one.handle):
+            short = gatt.short_uuid(characteristic.uuid)
             form = gatt.FORMATS.get(short or 0)
             digital = within == gatt.AUTOMATION_IO and short == gatt.DIGITAL
-            if not (digital or (form is not None and (reads(one) or tells(one)))):
+            if not (
+                digital or (form is not None and (reads(characteristic) or tells(characteristic)))
+            ):
                 continue
             place = within or 0, short or 0
             count[place] += 1
@@ -83,22 +85,24 @@ async def signals(client: BleakClient) -> list[Signal]:
             wire = f"{place[0]:04x}/{place[1]:04x}" + (f"#{number}" if number > 1 else "")
             if form is not None:
                 name = form.name + (f" {number}" if number > 1 else "")
-                usable.append(Signal(wire, name, form.kind, form.unit, one))
+                usable.append(Signal(wire, name, form.kind, form.unit, characteristic))
                 continue
-            writable = "write" in one.properties
-            for index in range(await _how_many(client, one)):
+            writable = "write" in characteristic.properties
+            for index in range(await _how_many(client, characteristic)):
                 name = "switch" if writable else "input"
                 before = sum(s.kind == "switch" and s.writable == writable for s in usable)
                 title = f"{name} {before + 1}" if before else name
                 ending = f".{index + 1}" if index else ""
-                usable.append(Signal(wire + ending, title, "switch", "", one, writable, index))
+                usable.append(
+                    Signal(wire + ending, title, "switch", "", characteristic, writable, index)
+                )
     return usable
 
 
 def handles_of(has: Iterable[Signal]) -> dict[str, int]:
     """The handle of each characteristic, by the wire name of its first signal: kept
     with the node when it is let in."""
-    return {one.wire: one.characteristic.handle for one in has if not one.index}
+    return {signal.wire: signal.characteristic.handle for signal in has if not signal.index}
 
 
 def as_admitted(has: Sequence[Signal], handles: Mapping[str, int]) -> list[Signal]:
@@ -147,11 +151,11 @@ async def about(client: BleakClient) -> About:
     texts = []
     for short in (gatt.MANUFACTURER_NAME, gatt.MODEL_NUMBER, gatt.FIRMWARE):
         text = ""
-        if (one := client.services.get_characteristic(gatt.uuid(short))) is not None:
+        if (characteristic := client.services.get_characteristic(gatt.uuid(short))) is not None:
             with contextlib.suppress(*TROUBLE):
                 async with asyncio.timeout(ANSWER_S):
                     text = (
-                        bytes(await client.read_gatt_char(one))
+                        bytes(await client.read_gatt_char(characteristic))
                         .decode(errors="replace")
                         .strip("\0 ")[:60]
                     )
@@ -162,8 +166,8 @@ async def about(client: BleakClient) -> About:
 def value(signal: Signal, data: bytes) -> float | bool | None:
     """The value in a characteristic's bytes. Raises GattError."""
     if signal.kind == "switch":
-        found = gatt.digital(data)
-        return found[signal.index] if signal.index < len(found) else None
+        result = gatt.digital(data)
+        return result[signal.index] if signal.index < len(result) else None
     form = gatt.FORMATS[gatt.short_uuid(signal.characteristic.uuid) or 0]
     return form.decode(data)
 
@@ -238,7 +242,7 @@ class Peer:
                 await client.connect()
             self._client = client
             has = as_admitted(await signals(client), self.handles)
-            self._signals = {one.wire: one for one in has}
+            self._signals = {signal.wire: signal for signal in has}
             self.presence(True)
             await self._begin()
             self._ready.set()
@@ -250,9 +254,9 @@ class Peer:
                 held += min(READ_EVERY_S, HOLD_S)
                 if over.is_set() or (held >= HOLD_S and self.places.waited_for):
                     break
-                for one in self._first_signals():
-                    if not tells(one.characteristic):
-                        await self._read(one)
+                for signal in self._first_signals():
+                    if not tells(signal.characteristic):
+                        await self._read(signal)
             async with self._writing:
                 pass  # a command that is under way comes to its end
         finally:
@@ -280,7 +284,7 @@ class Peer:
 
     def _first_signals(self) -> list[Signal]:
         """One of each characteristic: what is read of it holds for all its signals."""
-        return [one for one in self._signals.values() if not one.index]
+        return [signal for signal in self._signals.values() if not signal.index]
 
     async def _read(self, signal: Signal) -> bytes:
         """What a characteristic holds; of one that cannot be read, what it told

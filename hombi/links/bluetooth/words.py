@@ -27,7 +27,7 @@ def in_words(data: AdvertisementData) -> bytes:
     """An advertisement as JSON: what is in it by UUID and by company, in hex digits."""
     parts = {
         "name": data.local_name,
-        "services": [_uuid(one) for one in data.service_uuids],
+        "services": [_uuid(uuid) for uuid in data.service_uuids],
         "service data": {_uuid(one): content.hex() for one, content in data.service_data.items()},
         "manufacturer data": {
             f"0x{one:04X}": content.hex() for one, content in data.manufacturer_data.items()

@@ -141,7 +141,7 @@ class WifiDriver:
             reach = self._reaches[known.node] = read_forms(
                 known.reach["description"], url, known.reach.get("origins", ())
             )
-            entities = [self._foreign.over_mqtt(one, reach) for one in entities]
+            entities = [self._foreign.over_mqtt(entity, reach) for entity in entities]
             if any(
                 isinstance(way, HttpForm)
                 for ways in reach.properties.values()
@@ -188,7 +188,7 @@ class WifiDriver:
         them by itself."""
         if node not in self._web:
             return {}
-        entities = {one.name for one in self._known[node].entities}
+        entities = {entity.name for entity in self._known[node].entities}
         return await self._web.settings(
             node, [name for name in self._reaches[node].properties if name not in entities]
         )
@@ -220,12 +220,12 @@ class WifiDriver:
 
     async def look(self, address: str) -> Found:
         """The node whose description is at an address. Raises LinkError."""
-        found = await self._web.look(address)
-        description, url = found.reach["description"], found.reach["url"]
+        result = await self._web.look(address)
+        description, url = result.reach["description"], result.reach["url"]
         # What leads elsewhere is there too: a person may tick it.
-        reach = read_forms(description, url, found.reach.get("elsewhere", ()))
+        reach = read_forms(description, url, result.reach.get("elsewhere", ()))
         return msgspec.structs.replace(
-            found, offer=self._reached(found.offer, reach, description, url)
+            result, offer=self._reached(result.offer, reach, description, url)
         )
 
     async def try_secret(self, reach: Mapping[str, Any], secret: str) -> None:
@@ -336,30 +336,30 @@ class WifiDriver:
         here = len(
             {c.rights.account for c in self.door.connections.values() if c.rights is not None}
         )
-        found = [Check("MQTT listener", "ok", f"open on port {self.port}; connected: {here}")]
+        result = [Check("MQTT listener", "ok", f"open on port {self.port}; connected: {here}")]
         if self._settings.tls is not None:
-            found.append(certificate_check(self._settings.tls))
+            result.append(certificate_check(self._settings.tls))
         elif self._listener.problem:
             advice = "set mqtt.tls_port in hombi.toml"
-            found.append(Check("MQTT over TLS", "fault", self._listener.problem, advice))
+            result.append(Check("MQTT over TLS", "fault", self._listener.problem, advice))
         elif self._listener.secured:
             text = f"on port {self._listener.tls_port}, with the certificate of HTTPS"
-            found.append(Check("MQTT over TLS", "ok", text))
+            result.append(Check("MQTT over TLS", "ok", text))
         if self._foreign.broker is not None:
-            found.append(self._foreign.broker.check())
+            result.append(self._foreign.broker.check())
         if self._discovery.problem:
             advice = "nodes are then added by their address"
             state = "ok" if self._settings.discovery == "off" else "warning"
-            found.append(Check("finding nodes", state, self._discovery.problem, advice))
+            result.append(Check("finding nodes", state, self._discovery.problem, advice))
         else:
-            found.append(
+            result.append(
                 Check(
                     "finding nodes",
                     "ok",
                     f"nodes that announce themselves now: {len(self._discovery.known())}",
                 )
             )
-        return found
+        return result
 
     def _to_node(self, node: str, topic: str, payload: bytes) -> None:
         once = topic == wanted_topic(node)  # an action is another one each time
@@ -382,15 +382,15 @@ class WifiDriver:
     # Nodes that announce themselves
 
     def _announced(self, url: str) -> None:
-        known = any(one.reach.get("url") for one in self._known.values())
+        known = any(link.reach.get("url") for link in self._known.values())
         if self._pairing or known:
             self._work.start(self._fetch(url), name=f"fetching {url}")
 
     async def _fetch(self, url: str) -> None:
         try:
-            found = await self.look(url)
+            result = await self.look(url)
         except LinkError as error:
             if self._pairing:
                 self._reports.refused("", f"a node that announces itself cannot be used: {error}")
             return
-        self._reports.found(found)
+        self._reports.found(result)

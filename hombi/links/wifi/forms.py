@@ -140,9 +140,9 @@ def read_forms(source: dict[str, Any], found_at: str = "", origins: Iterable[str
     actions: dict[str, HttpForm | MqttForm] = {}
     for name, one in _named(source.get("actions")):
         forms, own = _forms(one), base.of(one)
-        found = [f for f in (_form(form, INVOKE, own) for form in forms) if not isinstance(f, str)]
-        if found:
-            actions[name] = found[0]
+        result = [f for f in (_form(form, INVOKE, own) for form in forms) if not isinstance(f, str)]
+        if result:
+            actions[name] = result[0]
         elif forms:
             left_out.append(f"action {name}: {_why_not(forms, INVOKE, own)}")
     events: dict[str, HttpForm] = {}
@@ -176,8 +176,14 @@ def _elsewhere(source: dict[str, Any], base: _Base, own: str) -> tuple[str, ...]
         *(one for _, one in _named(source.get("actions"))),
         *(one for _, one in _named(source.get("events"))),
     ]
-    urls = [_join(base.url, form.get("href")) for one in affordances for form in _forms(one)]
-    return tuple(dict.fromkeys(found for url in urls if (found := origin_of(url)) and found != own))
+    urls = [
+        _join(base.url, form.get("href"))
+        for affordance in affordances
+        for form in _forms(affordance)
+    ]
+    return tuple(
+        dict.fromkeys(result for url in urls if (result := origin_of(url)) and result != own)
+    )
 
 
 def _ways(name: str, forms: list[dict[str, Any]], base: _Base, left_out: list[str]) -> Ways:

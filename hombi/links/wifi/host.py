@@ -90,9 +90,9 @@ class DoorHost:
 def with_what_is_left(kept: Mapping[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
     """What the door had kept; a message that expires has less time left by how long ago
     that was."""
-    now, found = time.time(), {}
+    now, result = time.time(), {}
     for key, state in kept.items():
         left = state.get("left")
         gone = max(0.0, now - state.get("kept_at", now))
-        found[key] = state if left is None else {**state, "left": max(0.0, left - gone)}
-    return found
+        result[key] = state if left is None else {**state, "left": max(0.0, left - gone)}
+    return result

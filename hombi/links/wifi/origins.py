@@ -45,8 +45,8 @@ class Guard:
         """Raises LinkError for an address that is the hub's. `home` is the address of
         the description that names it: what runs on the hub's own machine may be
         described there, but nobody elsewhere may send the hub to itself."""
-        found = await self._resolve(url)
-        if not any(self._is_own(one) for one in found):
+        result = await self._resolve(url)
+        if not any(self._is_own(one) for one in result):
             return
         port = urlsplit(url).port or _PORTS.get(urlsplit(url).scheme, 0)
         if port in set(self.ports):
@@ -72,7 +72,7 @@ class Guard:
         except ValueError:
             pass
         try:
-            found = await asyncio.get_running_loop().getaddrinfo(
+            result = await asyncio.get_running_loop().getaddrinfo(
                 host, None, type=socket.SOCK_STREAM
             )
         except OSError:
@@ -81,4 +81,4 @@ class Guard:
             UnicodeError
         ) as error:  # letters that no name has, or a part that is empty or too long
             raise LinkError(f"{host[:60]!r} is not the name of a machine") from error
-        return {ipaddress.ip_address(str(one[4][0]).partition("%")[0]) for one in found}
+        return {ipaddress.ip_address(str(one[4][0]).partition("%")[0]) for one in result}

@@ -55,16 +55,20 @@ class Picks:
         """Take up a node's picks in place of those it had."""
         self.forget(node)  # which also forgets what was remembered of topics
         held = self._held[node] = []
-        for one in entities:
-            if one.source.get("topic"):
-                via, topic, key = one.source["via"], one.source["topic"], f"{node}\0{one.name}"
-                pick = Pick(one.source.get("pointer", ""), one.source.get("at", ""))
+        for entity in entities:
+            if entity.source.get("topic"):
+                via, topic, key = (
+                    entity.source["via"],
+                    entity.source["topic"],
+                    f"{node}\0{entity.name}",
+                )
+                pick = Pick(entity.source.get("pointer", ""), entity.source.get("at", ""))
                 self._by_via.setdefault(via, Subscriptions()).add(
-                    topic, key, _Picked(node, one.name, one.kind, pick)
+                    topic, key, _Picked(node, entity.name, entity.kind, pick)
                 )
                 held.append((via, topic, key))
-            if one.sink:
-                self._sinks[node, one.name] = one.sink, one.kind
+            if entity.sink:
+                self._sinks[node, entity.name] = entity.sink, entity.kind
 
     def forget(self, node: str) -> None:
         """Let go of a node's picks."""
@@ -104,18 +108,18 @@ class Picks:
         return values
 
     def _of(self, via: str, topic: str) -> list[_Picked]:
-        found = self._remembered.get((via, topic))
-        if found is None:
+        result = self._remembered.get((via, topic))
+        if result is None:
             by_topic = self._by_via.get(via)
-            found = (
+            result = (
                 [one for several in by_topic.find(topic).values() for one in several]
                 if by_topic
                 else []
             )
             if len(self._remembered) >= REMEMBERED:
                 self._remembered.clear()
-            self._remembered[via, topic] = found
-        return found
+            self._remembered[via, topic] = result
+        return result
 
     def written_under(self, via: str, name_filter: str) -> set[str]:
         """The nodes that are asked something under topics of this filter."""
@@ -128,10 +132,10 @@ class Picks:
     def to_send(self, node: str, name: str, value: float) -> Sent | None:
         """What asks this entity to take a value; None for one that is asked in another
         way."""
-        found = self._sinks.get((node, name))
-        if found is None:
+        result = self._sinks.get((node, name))
+        if result is None:
             return None
-        sink, kind = found
+        sink, kind = result
         payload = render(sink["payload"], value, kind).encode()
         return Sent(
             sink["via"], sink["topic"], payload, sink.get("qos", 1), sink.get("retain", False)

@@ -74,10 +74,10 @@ def _interfaces(value: Any) -> str:
 
 
 def _topics(value: Any) -> tuple[str, ...]:
-    found = texts(value)
-    if not all(valid_filter(one) for one in found):
+    result = texts(value)
+    if not all(valid_filter(one) for one in result):
         raise ValueError
-    return found
+    return result
 
 
 TABLES: Tables = {

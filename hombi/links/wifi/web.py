@@ -87,7 +87,7 @@ class Web:
     def follow(self, known: OnLink, reach: Reach) -> None:
         """Take up a node, or take note of its new address."""
         self.forget(known.node)
-        kinds = {one.name: one.kind for one in known.entities}
+        kinds = {entity.name: entity.kind for entity in known.entities}
         thing = self._things[known.node] = _Thing(
             known.node, known.reach.get("url", ""), reach, known.reach.get("secret", ""), kinds
         )
@@ -179,12 +179,12 @@ class Web:
 
     async def settings(self, node: str, names: Iterable[str]) -> dict[str, Any]:
         """The settings that the node tells, by name. Raises LinkError."""
-        thing, found = self._things[node], dict[str, Any]()
+        thing, result = self._things[node], dict[str, Any]()
         for name in names:
             ways = thing.reach.properties.get(name)
             if ways is not None and ways.read is not None:
-                found[name] = read_payload(await self._ask(thing, ways.read))
-        return found
+                result[name] = read_payload(await self._ask(thing, ways.read))
+        return result
 
     async def set_setting(self, node: str, name: str, value: Any) -> None:
         """Raises LinkError."""
@@ -296,17 +296,17 @@ class Web:
                     f"{thing.node} answers to a reading of all its properties with something else"
                 )
             return [
-                one
+                value
                 for name in names
                 if name in content
-                for one in self._values(thing, name, content[name])
+                for value in self._values(thing, name, content[name])
             ]
-        found = []
+        result = []
         for name in names:
             form = thing.reach.properties[name].read
             if form is not None:
-                found += self._read_values(thing, name, await self._ask(thing, form))
-        return found
+                result += self._read_values(thing, name, await self._ask(thing, form))
+        return result
 
     async def _stream(self, thing: _Thing, name: str, form: HttpForm) -> None:
         """Follow a property."""
@@ -360,16 +360,16 @@ class Web:
 
     def _values(self, thing: _Thing, name: str, content: Any) -> list[Resolved]:
         """What a property has: one value, or those that are parts of it."""
-        found = []
+        result = []
         for wire, kind in thing.kinds.items():
             whole, pointer = part_of(wire)
             if whole != name:
                 continue
             try:
-                found.append(pick_in(content, Pick(pointer), kind, self._clock.now_ms(), wire))
+                result.append(pick_in(content, Pick(pointer), kind, self._clock.now_ms(), wire))
             except PickError as error:
                 self._reports.refused(thing.node, f"{wire}: {error}")
-        return found
+        return result
 
     def _shut_out(self, thing: _Thing, why: str) -> None:
         if why != thing.shut_out:

@@ -39,9 +39,9 @@ class _Reader:
         size = struct.calcsize("<" + form)
         if self._at + size > len(self._data):
             raise CodecError(f"{self._what.name} ends after {len(self._data)} bytes")
-        found = struct.unpack_from("<" + form, self._data, self._at)
+        result = struct.unpack_from("<" + form, self._data, self._at)
         self._at += size
-        return found if len(found) != 1 else found[0]
+        return result if len(result) != 1 else result[0]
 
     def many(self) -> tuple[int, ...]:
         """A count, and so many 16-bit numbers."""

@@ -122,7 +122,7 @@ def _decode_many(data: bytes, at: int, kind: int, depth: int) -> tuple[list[Any]
         raise CodecError("an array or structure is cut off")
     count, element = int.from_bytes(data[at + own : at + own + 2], "little"), data[at] if own else 0
     at += own + 2
-    found = []
+    result = []
     for _ in range(0 if count == 0xFFFF else count):
         if kind == STRUCT:
             if at >= len(data):
@@ -132,8 +132,8 @@ def _decode_many(data: bytes, at: int, kind: int, depth: int) -> tuple[list[Any]
         value, at = decode_value(data, at, element, depth)
         if at == begun and kind != STRUCT:
             raise CodecError(f"an array of type 0x{element:02X} has no size")
-        found.append(value)
-    return found, at
+        result.append(value)
+    return result, at
 
 
 # Global commands

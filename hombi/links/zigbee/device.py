@@ -146,18 +146,18 @@ class Device:
         standard: list[Point] = []
         for number, endpoint in sorted(self.endpoints.items()):
             standard += standard_points(number, endpoint.inputs, self.facts)
-        self.points = {one.wire: one for one in profile.apply(name_apart(standard))}
+        self.points = {point.wire: point for point in profile.apply(name_apart(standard))}
         self._by_place.clear()
-        for one in self.points.values():
-            self._by_place.setdefault(_place(one), []).append(one)
+        for point in self.points.values():
+            self._by_place.setdefault(_place(point), []).append(point)
 
     def unused(self) -> list[Unused]:
         """The clusters of which there is no value."""
         return unused(
-            {number: one.inputs for number, one in self.endpoints.items()},
-            {number: one.outputs for number, one in self.endpoints.items()},
+            {number: endpoint.inputs for number, endpoint in self.endpoints.items()},
+            {number: endpoint.outputs for number, endpoint in self.endpoints.items()},
             [
-                *((one.endpoint, one.cluster) for one in self.points.values()),
+                *((point.endpoint, point.cluster) for point in self.points.values()),
                 *self.profile.tunnels,
             ],
         )
@@ -174,8 +174,8 @@ class Device:
         return Offer(
             self.title,
             ", ".join(about),
-            (*(_value(one) for one in points if not _is_setting(one)), _QUALITY),
-            tuple(_setting(one) for one in points if _is_setting(one)),
+            (*(_value(point) for point in points if not _is_setting(point)), _QUALITY),
+            tuple(_setting(point) for point in points if _is_setting(point)),
             left_out=(*self.notes, *(str(one) for one in self.unused())),
         )
 
@@ -219,14 +219,23 @@ class Device:
         has no name yet. An attribute of a maker's own (ZCL, 2.4.1) is another than the
         standard one of the same number."""
         values: list[Resolved] = []
-        for one in found:
-            if one.status:
+        for attribute in found:
+            if attribute.status:
                 continue
-            place = (endpoint, cluster, one.id, manufacturer)
+            place = (endpoint, cluster, attribute.id, manufacturer)
             points = [p for p in self._by_place.get(place, ()) if not p.tunnelled]
-            values += self._all_resolved(points, one.value, now_ms)
+            values += self._all_resolved(points, attribute.value, now_ms)
             if not points and cluster != BASIC:
-                self._unnamed(Unnamed(endpoint, cluster, one.id, one.type, one.value, manufacturer))
+                self._unnamed(
+                    Unnamed(
+                        endpoint,
+                        cluster,
+                        attribute.id,
+                        attribute.type,
+                        attribute.value,
+                        manufacturer,
+                    )
+                )
         return values
 
     def zone_changed(self, endpoint: int, status: int, now_ms: int) -> list[Resolved]:
@@ -262,15 +271,15 @@ class Device:
         return Resolved(point.wire, "", now_ms, False, True)
 
     def _all_resolved(self, points: Iterable[Point], raw: Any, now_ms: int) -> list[Resolved]:
-        found = []
+        result = []
         for point in points:
             try:
-                found.append(self._resolved(point, raw, now_ms))
+                result.append(self._resolved(point, raw, now_ms))
             except (ArithmeticError, TypeError, ValueError) as error:
                 raise CodecError(
                     f"{point.name}: {raw!r} is not a value of it ({type(error).__name__})"
                 ) from error
-        return found
+        return result
 
     def _unnamed(self, one: Unnamed) -> None:
         key = one.endpoint, one.cluster, one.id, one.manufacturer

@@ -290,7 +290,7 @@ class ZigbeeDriver:
         if device is None:
             return
         new = not device.node
-        wires = {one.name for one in known.entities}
+        wires = {entity.name for entity in known.entities}
         more = not wires <= self._followed.get(known.node, wires)
         self._followed[known.node] = wires
         self._roster.admitted(device, known.node)
@@ -326,9 +326,9 @@ class ZigbeeDriver:
             return {}
         refused = {name for what in device.missing for name in what.partition(":")[0].split(", ")}
         return {
-            wire: float(one.reports.longest_s)
-            for wire, one in device.points.items()
-            if one.reports is not None and not one.tunnelled and one.name not in refused
+            wire: float(point.reports.longest_s)
+            for wire, point in device.points.items()
+            if point.reports is not None and not point.tunnelled and point.name not in refused
         }
 
     async def set_setting(self, node: str, name: str, value: Any) -> None:
@@ -402,11 +402,11 @@ class ZigbeeDriver:
 
     def checks(self) -> list[Check]:
         """How the stick and the profiles are."""
-        found = [self._stick.check(len(self.devices))]
+        result = [self._stick.check(len(self.devices))]
         if self._shelf.wrong:
             advice = "mend them; docs/node-profiles.md helps"
-            found.append(Check("node profiles", "warning", "; ".join(self._shelf.wrong), advice))
-        return found
+            result.append(Check("node profiles", "warning", "; ".join(self._shelf.wrong), advice))
+        return result
 
     def info(self) -> dict[str, Any]:
         """What is known of the stick and its network."""

@@ -68,13 +68,13 @@ async def write(
 
 async def read_settings(radio: Radio, device: Device) -> dict[str, Any]:
     """How a node's own settings stand, by name. Raises LinkError."""
-    for one in device.points.values():
-        if one.setting and not one.tunnelled:
-            attributes = [one.attribute]
-            found = await radio.read(
-                device.short, one.endpoint, one.cluster, attributes, one.manufacturer
+    for point in device.points.values():
+        if point.setting and not point.tunnelled:
+            attributes = [point.attribute]
+            result = await radio.read(
+                device.short, point.endpoint, point.cluster, attributes, point.manufacturer
             )
-            device.attributes(one.endpoint, one.cluster, found, now_ms())
+            device.attributes(point.endpoint, point.cluster, result, now_ms())
     return {wire: value for wire, value in device.told.items() if value is not None}
 
 
@@ -82,8 +82,10 @@ async def read_points(stick: Stick, device: Device, points: Sequence[Point]) -> 
     """Ask for values; what is not answered is let be. Whether it answered anything, or
     nothing was asked."""
     places: dict[tuple[int, int, int], set[int]] = {}
-    for one in points:
-        places.setdefault((one.endpoint, one.cluster, one.manufacturer), set()).add(one.attribute)
+    for point in points:
+        places.setdefault((point.endpoint, point.cluster, point.manufacturer), set()).add(
+            point.attribute
+        )
     answered = not places
     for (endpoint, cluster, maker), attributes in places.items():
         if stick.up is None:
@@ -100,7 +102,7 @@ async def read_all(stick: Stick, device: Device) -> bool:
     answered = await read_points(
         stick,
         device,
-        [one for one in device.points.values() if not one.tunnelled and not one.setting],
+        [point for point in device.points.values() if not point.tunnelled and not point.setting],
     )
     for endpoint, cluster in sorted(device.profile.tunnels):
         if stick.up is None:

@@ -39,10 +39,10 @@ def encode(frame: Frame) -> bytes:
 
 def check(body: bytes) -> int:
     """The exclusive or of all bytes."""
-    found = 0
+    result = 0
     for byte in body:
-        found ^= byte
-    return found
+        result ^= byte
+    return result
 
 
 class Decoder:
@@ -58,7 +58,7 @@ class Decoder:
         buffer = self._buffer
         buffer += data
         at, end = 0, len(buffer)
-        found = []
+        frames = []
         while True:
             start = buffer.find(SOF, at)
             if start < 0:
@@ -81,10 +81,10 @@ class Decoder:
                 self.skipped += 1
                 at += 1
                 continue
-            found.append(Frame(body[1] << 8 | body[2], body[3:]))
+            frames.append(Frame(body[1] << 8 | body[2], body[3:]))
             at += length + 5
         del buffer[:at]
-        return iter(found)
+        return iter(frames)
 
     @property
     def unfinished(self) -> bool:
@@ -99,9 +99,9 @@ class Decoder:
         until its length is full. All that is here is as old, so whatever is unfinished
         in it stays so.
         """
-        found: list[Frame] = []
+        frames: list[Frame] = []
         while self._buffer:
             del self._buffer[:1]
             self.skipped += 1
-            found += self.feed(b"")
-        return iter(found)
+            frames += self.feed(b"")
+        return iter(frames)

@@ -119,13 +119,15 @@ class Hearing:
             if frame.command not in (zcl.Command.REPORT, zcl.Command.READ_RESPONSE):
                 return []
             answers = frame.command == zcl.Command.READ_RESPONSE
-            found, broken = zcl.read_records(frame.payload, answers=answers)
+            attributes, broken = zcl.read_records(frame.payload, answers=answers)
             if broken is not None:
                 self._refused(device, message, broken.what)
             values: list[Any] = []
-            for one in found:  # what is wrong with one record is that record's affair
+            for attribute in attributes:  # what is wrong with one record is that record's affair
                 try:
-                    values += device.attributes(endpoint, cluster, [one], at, frame.manufacturer)
+                    values += device.attributes(
+                        endpoint, cluster, [attribute], at, frame.manufacturer
+                    )
                 except CodecError as error:
                     self._refused(device, message, str(error))
             return values

@@ -83,7 +83,7 @@ class Interview:
             if IAS_ZONE in endpoint.inputs:
                 missing += await self._enrol(number)
         for (number, cluster, maker), points in _reported(list(device.points.values())).items():
-            names = ", ".join(one.name for one in points)
+            names = ", ".join(point.name for point in points)
             try:
                 if refused := await self._bind(number, cluster):
                     missing.append(f"{names}: it is not bound to the hub, {refused}")
@@ -97,14 +97,16 @@ class Interview:
         node tells what happens, and their attributes are asked for, so that a profile
         can name them. What it does not answer is let be."""
         device, radio = self._device, self._radio
-        for one in device.unused():
+        for unused in device.unused():
             with contextlib.suppress(LinkError, CodecError):
-                await self._bind(one.endpoint, one.cluster)
-                if one.sends:
+                await self._bind(unused.endpoint, unused.cluster)
+                if unused.sends:
                     continue
-                numbers = await radio.discover(device.short, one.endpoint, one.cluster)
-                found = await radio.read(device.short, one.endpoint, one.cluster, numbers)
-                device.attributes(one.endpoint, one.cluster, found, now_ms())
+                numbers = await radio.discover(device.short, unused.endpoint, unused.cluster)
+                attributes = await radio.read(
+                    device.short, unused.endpoint, unused.cluster, numbers
+                )
+                device.attributes(unused.endpoint, unused.cluster, attributes, now_ms())
 
     async def _tried(self, step: Awaitable[None], what: str) -> None:
         try:
@@ -113,26 +115,26 @@ class Interview:
             self._missing.append(what)
 
     async def _node_descriptor(self) -> None:
-        found = await self._often(
+        result = await self._often(
             lambda: self._network(Id.NODE_DESCRIPTOR, NodeDescriptor), "what it is"
         )
-        self._device.router = found.kind == 1
-        self._device.sleepy = not found.capability & 0x08
-        self._device.maker = found.manufacturer
+        self._device.router = result.kind == 1
+        self._device.sleepy = not result.capability & 0x08
+        self._device.maker = result.manufacturer
 
     async def _endpoints(self) -> Sequence[int]:
-        found = await self._often(
+        result = await self._often(
             lambda: self._network(Id.ACTIVE_ENDPOINTS, Endpoints), "its endpoints"
         )
-        return [number for number in found.endpoints if 0 < number <= 240][:MAX_ENDPOINTS]
+        return [number for number in result.endpoints if 0 < number <= 240][:MAX_ENDPOINTS]
 
     async def _endpoint(self, number: int) -> None:
-        found = await self._often(
+        result = await self._often(
             lambda: self._network(Id.SIMPLE_DESCRIPTOR, SimpleDescriptor, number),
             f"what its endpoint {number} has",
         )
         self._device.endpoints[number] = Endpoint(
-            found.profile, found.device, found.inputs, found.outputs
+            result.profile, result.device, result.inputs, result.outputs
         )
 
     async def _network(self, command: Id, kind: type[Any], endpoint: int = 0) -> Any:
@@ -144,10 +146,10 @@ class Interview:
             return not endpoint or one.status or one.endpoint in (0, endpoint)
 
         frame = commands.ask(command, short, endpoint) if endpoint else commands.ask(command, short)
-        found = await self._radio.network(frame, kind, short, fits=fits)
-        if found.status:
-            raise LinkError(commands.status_words(found.status))
-        return found
+        result = await self._radio.network(frame, kind, short, fits=fits)
+        if result.status:
+            raise LinkError(commands.status_words(result.status))
+        return result
 
     async def _make_and_model(self) -> None:
         device = self._device
@@ -155,10 +157,14 @@ class Interview:
         if not number:
             return
         wanted = [MAKE, MODEL, POWER_SOURCE, SOFTWARE]
-        found = await self._often(
+        attributes = await self._often(
             lambda: self._radio.read(device.short, number, BASIC, wanted), "its make and model"
         )
-        texts = {one.id: one.value for one in found if not one.status and one.value is not None}
+        texts = {
+            attribute.id: attribute.value
+            for attribute in attributes
+            if not attribute.status and attribute.value is not None
+        }
         device.make, device.model = (str(texts.get(one, "")).strip()[:60] for one in (MAKE, MODEL))
         device.software = str(texts.get(SOFTWARE, ""))[:60]
         power = texts.get(POWER_SOURCE, 0)
@@ -181,12 +187,12 @@ class Interview:
                     await self._tried(self._facts_of(number, cluster, sorted(wanted), what), what)
 
     async def _facts_of(self, number: int, cluster: int, wanted: list[int], what: str) -> None:
-        found = await self._often(
+        attributes = await self._often(
             lambda: self._radio.read(self._device.short, number, cluster, wanted), what
         )
-        for one in found:
-            if not one.status and isinstance(one.value, int | float):
-                self._device.facts[f"{number}/{cluster:04X}/{one.id:04X}"] = one.value
+        for attribute in attributes:
+            if not attribute.status and isinstance(attribute.value, int | float):
+                self._device.facts[f"{number}/{cluster:04X}/{attribute.id:04X}"] = attribute.value
 
     async def _enrol(self, number: int) -> list[str]:
         """Make the hub the owner of an IAS zone (ZCL, 8.2.2.2.3): it is written there,
@@ -216,10 +222,10 @@ class Interview:
         frame = commands.bind(
             device.short, device.ieee, number, cluster, self._our_ieee, OUR_ENDPOINT
         )
-        found = await self._often(
+        result = await self._often(
             lambda: self._radio.network(frame, Outcome, device.short), "to be bound"
         )
-        return commands.status_words(found.status) if found.status else ""
+        return commands.status_words(result.status) if result.status else ""
 
     async def _configure(
         self, number: int, cluster: int, maker: int, points: Sequence[Point]
@@ -266,8 +272,8 @@ def enrolled(sequence: int) -> zcl.Zcl:
 def _reported(points: Sequence[Point]) -> dict[tuple[int, int, int], list[Point]]:
     """The points that are to be reported, by endpoint, cluster and whose attributes
     they are."""
-    found: dict[tuple[int, int, int], list[Point]] = {}
-    for one in points:
-        if one.reports is not None and not one.tunnelled:
-            found.setdefault((one.endpoint, one.cluster, one.manufacturer), []).append(one)
-    return found
+    result: dict[tuple[int, int, int], list[Point]] = {}
+    for point in points:
+        if point.reports is not None and not point.tunnelled:
+            result.setdefault((point.endpoint, point.cluster, point.manufacturer), []).append(point)
+    return result

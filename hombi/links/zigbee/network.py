@@ -130,13 +130,13 @@ class Carried:
         return Network(self.pan_id, self.extended_pan_id, self.channel, self.key)
 
     def __str__(self) -> str:
-        found = [
+        result = [
             f"PAN 0x{self.pan_id:04X}" if self.pan_id is not None else "",
             f"channel {self.channel}" if self.channel is not None else "",
             f"extended PAN {self.extended_pan_id:016x}" if self.extended_pan_id is not None else "",
             f"not readable: {', '.join(self.unread)}" if self.unread else "",
         ]
-        return ", ".join(filter(None, found)) or "only its key is there"
+        return ", ".join(filter(None, result)) or "only its key is there"
 
 
 async def bring_up(
@@ -332,5 +332,5 @@ async def _running(processor: Processor, ours: Network | None, carried: Carried)
 
 
 async def _register(processor: Processor) -> None:
-    used = sorted({one.cluster for one in SERVED} | {IAS_ZONE, ON_OFF, POLL_CONTROL})
+    used = sorted({point.cluster for point in SERVED} | {IAS_ZONE, ON_OFF, POLL_CONTROL})
     await processor.do(register(OUR_ENDPOINT, [0x0000, TIME], used), THERE_ALREADY)

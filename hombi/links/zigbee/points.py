@@ -223,13 +223,13 @@ def standard_points(
     def fact(cluster: int, attribute: int) -> Any:
         return facts.get(f"{endpoint}/{cluster:04X}/{attribute:04X}")
 
-    found = []
+    points = []
     for point in SERVED:
         if (
             point.cluster in clusters
             and (measured := _measured(point, fact, ELECTRICAL in clusters)) is not None
         ):
-            found.append(replace(measured, endpoint=endpoint))
+            points.append(replace(measured, endpoint=endpoint))
     if IAS_ZONE in clusters:
         kind = ZONE_KINDS.get(fact(IAS_ZONE, ZONE_TYPE) or 0, "alarm")
         zone = Point(
@@ -242,21 +242,21 @@ def standard_points(
             mask=0x0003,
             endpoint=endpoint,
         )
-        found += [
+        points += [
             replace(zone, clear_s=CLEAR_S if kind in ("occupancy", "vibration") else 0.0),
             replace(zone, name="tamper", kind="tamper", mask=TAMPER, hidden=True),
             replace(
                 zone, name="battery low", kind="alarm", mask=BATTERY_LOW, hidden=POWER in clusters
             ),
         ]
-    return found
+    return points
 
 
 def _measured(point: Point, fact: Callable[[int, int], Any], electrical: bool) -> Point | None:
     """The point as the node's own attributes scale it; None when the same is measured
     better elsewhere."""
     if (factors := FACTORS.get((point.cluster, point.attribute))) is not None:
-        times, by = (fact(point.cluster, one) or 1 for one in factors)
+        times, by = (fact(point.cluster, factor) or 1 for factor in factors)
         point = replace(point, scale=times / by)
     if point.cluster == METERING:
         return _metered(point, fact(METERING, METER_UNIT) or 0, electrical)
@@ -309,14 +309,14 @@ def name_apart(points: Iterable[Point]) -> list[Point]:
     """The points with names of their own: what a second endpoint has too gets that
     endpoint's number."""
     taken: set[str] = set()
-    found = []
+    result = []
     for point in points:
         name = point.name if point.name not in taken else f"{point.name} {point.endpoint}"
         while name in taken:
             name += "'"
         taken.add(name)
-        found.append(replace(point, name=name))
-    return found
+        result.append(replace(point, name=name))
+    return result
 
 
 def finite(value: float | bool | None) -> float | bool | None:

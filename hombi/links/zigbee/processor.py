@@ -151,17 +151,17 @@ class Processor:
 
         Awaiting it within the context raises NoAnswer when it does not come in time.
         """
-        found: asyncio.Future[T] = asyncio.get_running_loop().create_future()
-        entry = (kind, fits, found)
+        future: asyncio.Future[T] = asyncio.get_running_loop().create_future()
+        entry = (kind, fits, future)
         self._awaited.append(entry)
         try:
             async with asyncio.timeout(within_s):
-                yield found
+                yield future
         except TimeoutError as error:
             raise NoAnswer(f"nothing came back within {within_s:g} s") from error
         finally:
             self._awaited.remove(entry)
-            found.cancel()
+            future.cancel()
 
     async def store(self, item: Item, value: bytes) -> None:
         """Write an item of the stick's store, which is made if it is not there. Raises
@@ -225,9 +225,9 @@ class Processor:
             return
         if said is None:
             return
-        for wanted, fits, found in self._awaited:
-            if isinstance(said, wanted) and not found.done() and fits(said):
-                found.set_result(said)
+        for wanted, fits, future in self._awaited:
+            if isinstance(said, wanted) and not future.done() and fits(said):
+                future.set_result(said)
                 break
         try:
             self._told(said)
@@ -263,10 +263,10 @@ class Processor:
         if self._stale is not None:
             self._stale.cancel()
             self._stale = None
-        waiting: list[asyncio.Future[Any]] = [found for _, _, found in self._awaited]
+        waiting: list[asyncio.Future[Any]] = [future for _, _, future in self._awaited]
         if self._answer is not None:
             waiting.append(self._answer[1])
-        for one in waiting:
-            if not one.done():
-                one.set_exception(NoAnswer(f"the Zigbee stick at {self.path}: {why}"))
-                one.exception()  # who does not await it any more is not told
+        for future in waiting:
+            if not future.done():
+                future.set_exception(NoAnswer(f"the Zigbee stick at {self.path}: {why}"))
+                future.exception()  # who does not await it any more is not told

@@ -216,15 +216,15 @@ class _Reader:
         )
 
     def _tables(self, name: str) -> list[dict[str, Any]]:
-        found = self._toml.data.get(name, [])
-        if not isinstance(found, list):
+        result = self._toml.data.get(name, [])
+        if not isinstance(result, list):
             self._toml.blame(
                 (name,), f"{name} is a list of tables", f"write [[{name}]]", at_value=False
             )
             return []
-        for place, table in enumerate(found):
+        for place, table in enumerate(result):
             self._check(name, (name, place), table)
-        return found
+        return result
 
     def _check(self, name: str, path: tuple[str | int, ...], table: Any) -> None:
         known = TABLES[name]
@@ -286,7 +286,7 @@ def _change(table: Mapping[str, Any]) -> dict[str, Any]:
 def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
     kind = KINDS[table.get("kind", "number")]
     tunnelled = "id" in table
-    found = Point(
+    point = Point(
         table.get("name", kind.name),
         kind.name,
         table["cluster"],
@@ -305,6 +305,6 @@ def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
         high=table.get("high"),
         clear_s=float(table.get("clear_after", 0.0)),
     )
-    if not tunnelled and not found.setting:
-        found = replace(found, reports=Reports(*table.get("report", (10, 600, 1))))
-    return found
+    if not tunnelled and not point.setting:
+        point = replace(point, reports=Reports(*table.get("report", (10, 600, 1))))
+    return point

@@ -158,7 +158,7 @@ class Radio:
     ) -> list[zcl.Attribute]:
         """Attributes of a node; those that it does not have come with their status.
         Raises Unreachable, NoAnswer."""
-        found: list[zcl.Attribute] = []
+        result: list[zcl.Attribute] = []
         for at in range(
             0, len(attributes), 4
         ):  # more than a few do not fit into one frame of the radio
@@ -171,8 +171,8 @@ class Radio:
                 maker=maker,
             )
             if answer.command == zcl.Command.READ_RESPONSE:
-                found += _parsed(zcl.parse_read_response, answer)
-        return found
+                result += _parsed(zcl.parse_read_response, answer)
+        return result
 
     async def discover(self, short: int, endpoint: int, cluster: int) -> list[int]:
         """The attributes of a cluster that a node says it has. Raises Unreachable,
@@ -221,16 +221,16 @@ class Radio:
             short, endpoint, cluster, zcl.Command.CONFIGURE_REPORTING, payload, maker=maker
         )
         if answer.command != zcl.Command.CONFIGURE_REPORTING_RESPONSE:
-            return {one.attribute: zcl.Status.UNSUPPORTED_COMMAND for one in reports}
+            return {report.attribute: zcl.Status.UNSUPPORTED_COMMAND for report in reports}
         try:
             refused = zcl.parse_statuses(answer.payload, with_direction=True)
             return (
                 refused
                 if zcl.EVERY not in refused
-                else {one.attribute: refused[zcl.EVERY] for one in reports}
+                else {report.attribute: refused[zcl.EVERY] for report in reports}
             )
         except CodecError:
-            return {one.attribute: zcl.Status.FAILURE for one in reports}
+            return {report.attribute: zcl.Status.FAILURE for report in reports}
 
     async def network(
         self,

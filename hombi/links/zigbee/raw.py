@@ -33,7 +33,7 @@ class Unnamed(msgspec.Struct, frozen=True):
 def in_words(cluster: int, frame: zcl.Zcl, *, tunnels: bool) -> bytes:
     """A frame as JSON, with the names and types that node profiles use. `tunnels`
     says that its node may tunnel values through this cluster."""
-    found: dict[str, Any] = (
+    result: dict[str, Any] = (
         {"manufacturer": f"0x{frame.manufacturer:04X}"} if frame.manufacturer else {}
     )
     try:
@@ -44,21 +44,25 @@ def in_words(cluster: int, frame: zcl.Zcl, *, tunnels: bool) -> bytes:
             parse = (
                 zcl.parse_report if frame.command == zcl.Command.REPORT else zcl.parse_read_response
             )
-            for one in parse(frame.payload):
-                said = {_TYPES.get(one.type, f"0x{one.type:02X}"): _shown(one.value)}
-                found[f"0x{one.id:04X}"] = {"status": f"0x{one.status:02X}"} if one.status else said
-            return msgspec.json.encode(found)
+            for attribute in parse(frame.payload):
+                said = {
+                    _TYPES.get(attribute.type, f"0x{attribute.type:02X}"): _shown(attribute.value)
+                }
+                result[f"0x{attribute.id:04X}"] = (
+                    {"status": f"0x{attribute.status:02X}"} if attribute.status else said
+                )
+            return msgspec.json.encode(result)
         if frame.cluster_command and tunnels and frame.command in (tunnel.ANSWER, tunnel.TELL):
             for point in tunnel.decode(frame.payload)[1]:
-                found[str(point.id)] = {
+                result[str(point.id)] = {
                     _TUNNELLED_TYPES.get(point.type, f"type {point.type}"): _shown(point.value)
                 }
-            return msgspec.json.encode(found)
+            return msgspec.json.encode(result)
     except CodecError:
         pass  # shown as what it is, bytes
     whose = "cluster" if frame.cluster_command else "general"
     return msgspec.json.encode(
-        {**found, f"{whose} command": f"0x{frame.command:02X}", "payload": frame.payload.hex()}
+        {**result, f"{whose} command": f"0x{frame.command:02X}", "payload": frame.payload.hex()}
     )
 
 
@@ -70,8 +74,8 @@ def draft(make: str, model: str, text: str, unnamed: Iterable[Unnamed]) -> str:
         if text
         else ["[profile]", f"make = {_text(make)}", f"model = {_text(model)}"]
     )
-    found = sorted(unnamed, key=lambda one: (one.tunnelled, one.endpoint, one.cluster, one.id))
-    for one in found:
+    result = sorted(unnamed, key=lambda one: (one.tunnelled, one.endpoint, one.cluster, one.id))
+    for one in result:
         types = _GIVEN_TYPES if one.tunnelled else _TYPES
         where = f"tunnelled {one.id}" if one.tunnelled else f"0x{one.cluster:04X}/0x{one.id:04X}"
         lines.append("")

@@ -79,19 +79,19 @@ def _own_response(message: Incoming, frame: zcl.Zcl) -> zcl.Zcl | None:
     """The answer to what a node asks of our own clusters: it may read what there is,
     and change nothing."""
     if frame.command == zcl.Command.READ:
-        found = [_ours(message.cluster, one, frame) for one in zcl.parse_read(frame.payload)]
-        return _response(frame, zcl.Command.READ_RESPONSE, zcl.read_response(found))
+        attributes = [_ours(message.cluster, one, frame) for one in zcl.parse_read(frame.payload)]
+        return _response(frame, zcl.Command.READ_RESPONSE, zcl.read_response(attributes))
     if frame.command in (zcl.Command.WRITE, zcl.Command.WRITE_UNDIVIDED):
         refused = b"".join(
             bytes(
                 (
                     zcl.Status.UNSUPPORTED_ATTRIBUTE
-                    if _ours(message.cluster, one.id, frame).status
+                    if _ours(message.cluster, attribute.id, frame).status
                     else zcl.Status.READ_ONLY,
                 )
             )
-            + one.id.to_bytes(2, "little")
-            for one in zcl.parse_report(frame.payload)
+            + attribute.id.to_bytes(2, "little")
+            for attribute in zcl.parse_report(frame.payload)
         )
         return _response(frame, zcl.Command.WRITE_RESPONSE, refused)
     if frame.command == zcl.Command.DISCOVER:
@@ -99,14 +99,19 @@ def _own_response(message: Incoming, frame: zcl.Zcl) -> zcl.Zcl | None:
             raise CodecError("a discovery of attributes has 3 bytes")
         first, most = int.from_bytes(frame.payload[:2], "little"), frame.payload[2]
         have = [
-            one for number, one in sorted(_have(message.cluster, frame).items()) if number >= first
+            attribute
+            for number, attribute in sorted(_have(message.cluster, frame).items())
+            if number >= first
         ]
-        listed = b"".join(one.id.to_bytes(2, "little") + bytes((one.type,)) for one in have[:most])
+        listed = b"".join(
+            attribute.id.to_bytes(2, "little") + bytes((attribute.type,))
+            for attribute in have[:most]
+        )
         return _response(frame, zcl.Command.DISCOVER_RESPONSE, bytes((len(have) <= most,)) + listed)
     if frame.command == zcl.Command.CONFIGURE_REPORTING:
         refused = b"".join(
-            bytes((zcl.Status.UNREPORTABLE, 0)) + one.attribute.to_bytes(2, "little")
-            for one in zcl.parse_configure(frame.payload)
+            bytes((zcl.Status.UNREPORTABLE, 0)) + reporting.attribute.to_bytes(2, "little")
+            for reporting in zcl.parse_configure(frame.payload)
         )
         return _response(frame, zcl.Command.CONFIGURE_REPORTING_RESPONSE, refused)
     return None

@@ -86,7 +86,7 @@ class Roster:
 
     def arrival(self, thing_id: str) -> Device | None:
         """The node with this identifier."""
-        return next((one for one in self.devices.values() if one.id == thing_id), None)
+        return next((device for device in self.devices.values() if device.id == thing_id), None)
 
     def of(self, node: str) -> Device:
         """An admitted node. Raises Unreachable."""

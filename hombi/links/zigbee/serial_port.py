@@ -126,12 +126,12 @@ class SerialPort:
 
 def plugged_in() -> list[str]:
     """The serial ports that have a name of their own here."""
-    return sorted(str(one) for one in BY_ID.iterdir()) if BY_ID.is_dir() else []
+    return sorted(str(path) for path in BY_ID.iterdir()) if BY_ID.is_dir() else []
 
 
 def _found() -> str:
-    found = plugged_in()
-    return f"; found {', '.join(found)}" if found else "; no other serial stick is plugged in"
+    result = plugged_in()
+    return f"; found {', '.join(result)}" if result else "; no other serial stick is plugged in"
 
 
 def _raw(fd: int, baud: int) -> None:

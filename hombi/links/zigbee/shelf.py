@@ -82,22 +82,26 @@ class Shelf:
 
     def _fitting(self, make: str, model: str) -> tuple[Path, Profile]:
         return next(
-            (one for one in self._profiles if one[1].make == make and model in one[1].models),
+            (
+                profile
+                for profile in self._profiles
+                if profile[1].make == make and model in profile[1].models
+            ),
             (Path(), PLAIN),
         )
 
     def _look(self) -> list[tuple[str, int, int]]:
         """Something that is another when one of the house's files is."""
-        found = []
+        result = []
         for path in sorted(self._folder.glob("*.toml")) if self._folder is not None else []:
             with contextlib.suppress(OSError):  # it was taken away a moment ago
                 stat = path.stat()
-                found.append((path.name, stat.st_mtime_ns, stat.st_size))
-        return found
+                result.append((path.name, stat.st_mtime_ns, stat.st_size))
+        return result
 
     def _load(self) -> None:
         before = dict(self._profiles)
-        found: list[tuple[Path, Profile]] = []
+        result: list[tuple[Path, Profile]] = []
         wrong: list[str] = []
         for place in (self._folder, OURS):
             for path in sorted(place.glob("*.toml")) if place is not None else []:
@@ -110,7 +114,7 @@ class Shelf:
                 if profile is None:
                     wrong += [f"{path}, {mistake}" for mistake in toml.mistakes]
                     if path in before:  # a text with a mistake is ignored as a whole
-                        found.append((path, before[path]))
+                        result.append((path, before[path]))
                 else:
-                    found.append((path, profile))
-        self._profiles, self.wrong = found, wrong
+                    result.append((path, profile))
+        self._profiles, self.wrong = result, wrong

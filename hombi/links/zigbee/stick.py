@@ -210,10 +210,10 @@ class Stick:
             return f"Zigbee on channel {self.up.network.channel}, {self.up.version}"
         if self._settings.port:
             return self.problem or f"the Zigbee stick at {self._settings.port} is being opened"
-        found = plugged_in()
+        result = plugged_in()
         return (
             f"no Zigbee stick: set zigbee.port; "
-            f"{'found ' + ', '.join(found) if found else 'none is plugged in'}"
+            f"{'found ' + ', '.join(result) if result else 'none is plugged in'}"
         )
 
     def check(self, nodes: int) -> Check:
@@ -305,7 +305,7 @@ def _identity(port: str) -> tuple[int, int] | None:
     """Which device is at a port, None while there is none; one that was plugged in
     again is another."""
     try:
-        found = os.stat(port)
+        result = os.stat(port)
     except OSError:
         return None
-    return found.st_ino, found.st_rdev
+    return result.st_ino, result.st_rdev

@@ -33,9 +33,9 @@ class Tunnelled(msgspec.Struct, frozen=True):
 def encode(sequence: int, points: Sequence[Tunnelled]) -> bytes:
     """The payload of a command with these values. Raises CodecError."""
     parts = [struct.pack(">H", sequence & 0xFFFF)]
-    for one in points:
-        content = _content(one)
-        parts.append(struct.pack(">BBH", one.id, one.type, len(content)) + content)
+    for point in points:
+        content = _content(point)
+        parts.append(struct.pack(">BBH", point.id, point.type, len(content)) + content)
     return b"".join(parts)
 
 
@@ -43,7 +43,7 @@ def decode(payload: bytes) -> tuple[int, list[Tunnelled]]:
     """The sequence number and the values of a payload. Raises CodecError."""
     if len(payload) < 2:
         raise CodecError("tunnelled values begin with a sequence number of 2 bytes")
-    at, found = 2, []
+    at, result = 2, []
     while at < len(payload):
         if at + 4 > len(payload):
             raise CodecError("a tunnelled value ends within its head")
@@ -54,9 +54,9 @@ def decode(payload: bytes) -> tuple[int, list[Tunnelled]]:
             raise CodecError(
                 f"tunnelled value {number} ends after {len(content)} of its {length} bytes"
             )
-        found.append(Tunnelled(number, kind, _value(number, kind, content)))
+        result.append(Tunnelled(number, kind, _value(number, kind, content)))
         at += length
-    return payload[0] << 8 | payload[1], found
+    return payload[0] << 8 | payload[1], result
 
 
 def _content(one: Tunnelled) -> bytes:

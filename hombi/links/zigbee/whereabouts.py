@@ -91,8 +91,8 @@ class Whereabouts:
             return await ask()
         except Unreachable:
             # Somebody else may have found it meanwhile.
-            found = device.short != before
-            if not found and (device.sleepy or not await self.call(device)):
+            result = device.short != before
+            if not result and (device.sleepy or not await self.call(device)):
                 raise
             return await ask()
 
@@ -105,23 +105,23 @@ class Whereabouts:
         if now - self._called.get(device.ieee, -CALL_AGAIN_S) < CALL_AGAIN_S:
             return False
         self._called[device.ieee] = now
-        self._calling[device.ieee] = found = asyncio.get_running_loop().create_future()
+        self._calling[device.ieee] = future = asyncio.get_running_loop().create_future()
         moved = False
         try:
             moved = await self._look_up(device)
         finally:
             del self._calling[device.ieee]
-            found.set_result(moved)
+            future.set_result(moved)
         return moved
 
     async def _look_up(self, device: Device) -> bool:
         before = device.short
         called = commands.ask_short(device.ieee)
-        found = await self._ask(called, commands.EVERYWHERE, lambda a: a.ieee == device.ieee)
-        if found is None or found.short == before:
+        address = await self._ask(called, commands.EVERYWHERE, lambda a: a.ieee == device.ieee)
+        if address is None or address.short == before:
             return False
         self._called.pop(device.ieee, None)
-        self._found(found.ieee, found.short)
+        self._found(address.ieee, address.short)
         return True
 
     async def _ask(
@@ -166,7 +166,7 @@ class Clearing:
 
     def forget(self, device: Device) -> None:
         """The node is no more."""
-        for key in [one for one in self._timers if one[0] == device.ieee]:
+        for key in [timer for timer in self._timers if timer[0] == device.ieee]:
             self._timers.pop(key).cancel()
 
     def close(self) -> None:

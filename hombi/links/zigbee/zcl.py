@@ -157,22 +157,24 @@ def write(attributes: Sequence[Attribute]) -> bytes:
 def read_response(attributes: Sequence[Attribute]) -> bytes:
     """Payload of the answer to a read."""
     parts = []
-    for one in attributes:
-        parts.append(struct.pack("<HB", one.id, one.status))
-        if not one.status:
-            parts.append(bytes((one.type,)) + encode_value(one.type, one.value))
+    for attribute in attributes:
+        parts.append(struct.pack("<HB", attribute.id, attribute.status))
+        if not attribute.status:
+            parts.append(bytes((attribute.type,)) + encode_value(attribute.type, attribute.value))
     return b"".join(parts)
 
 
 def configure(reports: Sequence[Reporting]) -> bytes:
     """Payload of "configure reporting"."""
     parts = []
-    for one in reports:
+    for report in reports:
         parts.append(
-            struct.pack("<BHBHH", 0, one.attribute, one.type, one.shortest_s, one.longest_s)
+            struct.pack(
+                "<BHBHH", 0, report.attribute, report.type, report.shortest_s, report.longest_s
+            )
         )
-        if analog(one.type):
-            parts.append(encode_value(one.type, within(one.type, one.change)))
+        if analog(report.type):
+            parts.append(encode_value(report.type, within(report.type, report.change)))
     return b"".join(parts)
 
 
@@ -200,15 +202,15 @@ def parse_discovered(payload: bytes) -> tuple[bool, list[tuple[int, int]]]:
 def read_records(payload: bytes, *, answers: bool) -> tuple[list[Attribute], Broken | None]:
     """The records of an answer to a read (`answers`), or of a report or a write, and
     where they end too early, if they do."""
-    found: list[Attribute] = []
+    attributes: list[Attribute] = []
     at = 0
     while at < len(payload):
         try:
-            one, at = _record(payload, at, answers=answers)
+            attribute, at = _record(payload, at, answers=answers)
         except CodecError as error:
-            return found, Broken(str(error))
-        found.append(one)
-    return found, None
+            return attributes, Broken(str(error))
+        attributes.append(attribute)
+    return attributes, None
 
 
 def _record(payload: bytes, at: int, *, answers: bool) -> tuple[Attribute, int]:
@@ -240,15 +242,15 @@ def parse_report(payload: bytes) -> list[Attribute]:
 
 
 def _whole_or_some(read: tuple[list[Attribute], Broken | None]) -> list[Attribute]:
-    found, broken = read
-    if broken is not None and not found:
+    attributes, broken = read
+    if broken is not None and not attributes:
         raise CodecError(broken.what)
-    return found
+    return attributes
 
 
 def parse_configure(payload: bytes) -> list[Reporting]:
     """The records of a "configure reporting". Raises CodecError."""
-    found, at = [], 0
+    reportings, at = [], 0
     while at < len(payload):
         if at + 8 > len(payload):
             raise CodecError("a configuration of reports ends within a record")
@@ -256,8 +258,8 @@ def parse_configure(payload: bytes) -> list[Reporting]:
         at, change = at + 8, 0
         if analog(kind):
             change, at = decode_value(payload, at, kind)
-        found.append(Reporting(number, kind, shortest, longest, change))
-    return found
+        reportings.append(Reporting(number, kind, shortest, longest, change))
+    return reportings
 
 
 EVERY = -1

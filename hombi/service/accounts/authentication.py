@@ -37,10 +37,10 @@ class PersonAuthentication(SessionAuthentication):
     """A person's session in the console."""
 
     def authenticate(self, request: Request) -> tuple[Any, Any] | None:
-        found = super().authenticate(request)
-        if found is not None:
-            recognise(request, found[0])
-        return found
+        result = super().authenticate(request)
+        if result is not None:
+            recognise(request, result[0])
+        return result
 
 
 class LocalUser:
@@ -87,18 +87,18 @@ class TokenAuthentication(BaseAuthentication):
             recognise(request, local)
             return local, "local"
         now_ms = time.time_ns() // 1_000_000
-        found = (
+        result = (
             AccessToken.objects.select_related("user")
             .filter(hash=hash_token(token), user__is_active=True)
             .filter(Q(ends_ms=0) | Q(ends_ms__gt=now_ms))
             .first()
         )
-        if found is None and _open_to_all(request):
+        if result is None and _open_to_all(request):
             return None
-        if found is None:
+        if result is None:
             raise AuthenticationFailed("this token is not valid any more; sign in again")
-        recognise(request, found.user)
-        return found.user, found
+        recognise(request, result.user)
+        return result.user, result
 
     def authenticate_header(self, request: Request) -> str:
         return 'Bearer realm="hombi"'

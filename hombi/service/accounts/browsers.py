@@ -66,15 +66,15 @@ def browser_of(request: HttpRequest) -> str:
 def browsers(actor: Actor) -> Iterator[Browser]:
     """Those of a person, of everybody for an owner; the newest first. The sessions of a
     house are few."""
-    people = {str(one.pk): one.username for one in User.objects.all()}
-    found = []
+    people = {str(user.pk): user.username for user in User.objects.all()}
+    result = []
     for row in Session.objects.filter(expire_date__gt=timezone.now()):
         kept = row.get_decoded()
         person = people.get(str(kept.get(SESSION_KEY, "")), "")
         if person and (actor.role is Role.OWNER or person == actor.name):
             name, since = str(kept.get(_NAME, "a browser")), int(kept.get(_SINCE, 0))
-            found.append(Browser(row.session_key, person, name, since))
-    yield from sorted(found, key=lambda one: one.since_ms, reverse=True)
+            result.append(Browser(row.session_key, person, name, since))
+    yield from sorted(result, key=lambda one: one.since_ms, reverse=True)
 
 
 class SignBrowserOut(Change[Accounts, None], frozen=True):
@@ -92,8 +92,8 @@ class SignBrowserOut(Change[Accounts, None], frozen=True):
         return Done(None, BrowserSignedOut(browser=ended.name, person=ended.person))
 
     def _end(self, by: Actor) -> Browser:
-        for one in browsers(by):
-            if one.id == self.browser:
-                Session.objects.filter(session_key=one.id).delete()
-                return one
+        for browser in browsers(by):
+            if browser.id == self.browser:
+                Session.objects.filter(session_key=browser.id).delete()
+                return browser
         raise NotFound("this browser is not signed in any more")

@@ -109,8 +109,8 @@ class RevokeToken(Change[Accounts, None], frozen=True):
         return Done(None, TokenRevoked(program=program, person=person))
 
     def _store(self, by: Actor) -> tuple[str, str]:
-        found = AccessToken.objects.select_related("user").filter(pk=self.token).first()
-        if found is None or (by.role is not Role.OWNER and found.user.username != by.name):
+        token = AccessToken.objects.select_related("user").filter(pk=self.token).first()
+        if token is None or (by.role is not Role.OWNER and token.user.username != by.name):
             raise NotFound(f"no token {self.token}")
-        found.delete()
-        return found.name, found.user.username
+        token.delete()
+        return token.name, token.user.username

@@ -55,7 +55,7 @@ class Place:
             raise Invalid("a guest sees rooms: name one at least")
         if self.role is Role.WALL and not self.dashboard:
             raise Invalid("a wall shows a page of tiles: name its dashboard")
-        rooms = [part.house.room(one).slug for one in self.rooms]
+        rooms = [part.house.room(room).slug for room in self.rooms]
         return Place(self.role, rooms, self.dashboard, self.switches)
 
     def as_row(self) -> dict[str, object]:
@@ -114,10 +114,10 @@ def _keep(code: str, place: Place, user: User | None, now: int, by: str) -> None
 
 
 def _user(name: str) -> User:
-    found = User.objects.filter(username=name).first()
-    if found is None:
+    user = User.objects.filter(username=name).first()
+    if user is None:
         raise NotFound(f"nobody here is called {name}")
-    return found
+    return user
 
 
 class RevokeInvitation(Change[Accounts, None], frozen=True):
@@ -133,17 +133,17 @@ class RevokeInvitation(Change[Accounts, None], frozen=True):
         return Done(None, InvitationRevoked(role=role, person=person))
 
     def _store(self) -> tuple[str, str]:
-        found = Invitation.objects.select_related("user").filter(pk=self.number).first()
-        if found is None:
+        result = Invitation.objects.select_related("user").filter(pk=self.number).first()
+        if result is None:
             raise NotFound(f"there is no open invitation {self.number}")
-        found.delete()
-        return found.role, found.user.username if found.user else ""
+        result.delete()
+        return result.role, result.user.username if result.user else ""
 
 
 def open_invitations(now: int) -> list[Invitation]:
     """Those that can be used still, the latest first."""
-    found = Invitation.objects.select_related("user", "by").filter(ends_ms__gt=now)
-    return list(found.order_by("-made_ms"))
+    result = Invitation.objects.select_related("user", "by").filter(ends_ms__gt=now)
+    return list(result.order_by("-made_ms"))
 
 
 class Join(Change[Accounts, User], frozen=True):
@@ -170,32 +170,32 @@ class Join(Change[Accounts, User], frozen=True):
 
     def _store(self, now: int) -> tuple[User, str, bool]:
         with transaction.atomic():
-            found = invitation(self.code, now)
-            user = found.user or User(username=self.username.strip())
+            result = invitation(self.code, now)
+            user = result.user or User(username=self.username.strip())
             try:
-                if found.user is None:
+                if result.user is None:
                     usable_name(user.username)
-                if found.role != Role.WALL.value:
+                if result.role != Role.WALL.value:
                     validate_password(self.password, user)
             except ValidationError as error:
                 raise Invalid(" ".join(error.messages)) from error
-            if found.role == Role.WALL.value:
+            if result.role == Role.WALL.value:
                 user.set_unusable_password()
             else:
                 user.set_password(self.password)
             user.save()
-            if found.user is None:
+            if result.user is None:
                 Account.objects.create(
-                    user=user, role=found.role, rooms=found.rooms, dashboard=found.dashboard,
-                    switches=found.switches,
+                    user=user, role=result.role, rooms=result.rooms, dashboard=result.dashboard,
+                    switches=result.switches,
                 )  # fmt: skip
             else:
                 _sign_out(user)
                 SecondFactor.objects.filter(user=user).delete()
                 # Other links for a new password were for this one's need.
                 Invitation.objects.filter(user=user).delete()
-            Invitation.objects.filter(pk=found.pk).delete()
-            return user, found.role, found.user is None
+            Invitation.objects.filter(pk=result.pk).delete()
+            return user, result.role, result.user is None
 
 
 def _sign_out(user: User, keep: int = 0) -> None:
@@ -206,10 +206,10 @@ def _sign_out(user: User, keep: int = 0) -> None:
 
 def invitation(code: str, now: int) -> Invitation:
     """The invitation of a code. Raises Refused."""
-    found = Invitation.objects.select_related("user").filter(hash=hash_token(code)).first()
-    if found is None or found.ends_ms <= now:
+    result = Invitation.objects.select_related("user").filter(hash=hash_token(code)).first()
+    if result is None or result.ends_ms <= now:
         raise Refused("this invitation was used, or is too old; ask for a new one")
-    return found
+    return result
 
 
 class ChangeAccount(Change[Accounts, None], frozen=True):

@@ -34,18 +34,18 @@ def fits(user: User, code: str) -> bool:
 
 
 def _use(user: User, code: str) -> bool:
-    found = SecondFactor.objects.filter(user=user).first()
-    if found is None:
+    factor = SecondFactor.objects.filter(user=user).first()
+    if factor is None:
         return False
-    step = _step(found, code)
+    step = _step(factor, code)
     if step is not None:
-        found.last_step = step
-        found.save()
+        factor.last_step = step
+        factor.save()
         return True
     hashed = hash_token(code)
-    if any(hmac.compare_digest(one, hashed) for one in found.codes):
-        found.codes = [one for one in found.codes if one != hashed]
-        found.save()
+    if any(hmac.compare_digest(one, hashed) for one in factor.codes):
+        factor.codes = [one for one in factor.codes if one != hashed]
+        factor.save()
         return True
     return False
 
@@ -95,17 +95,17 @@ class ConfirmSecond(Change[Accounts, list[str]], frozen=True):
         return Done(codes, SecondFactorChanged(person=by.name, how="set up"))
 
     def _store(self, name: str) -> list[str]:
-        found = SecondFactor.objects.filter(user__username=name, confirmed=False).first()
-        if found is None:
+        factor = SecondFactor.objects.filter(user__username=name, confirmed=False).first()
+        if factor is None:
             raise NotFound("no second factor was begun; begin with the password")
-        step = _step(found, self.code.replace(" ", ""))
+        step = _step(factor, self.code.replace(" ", ""))
         if step is None:
             raise Refused("this code does not fit; see whether the clocks are right")
         codes = ["".join(secrets.choice(LETTERS) for _ in range(10)) for _ in range(CODES)]
-        found.confirmed, found.last_step = True, step
-        found.codes = [hash_token(one) for one in codes]
-        found.save()
-        return [f"{one[:5]}-{one[5:]}" for one in codes]
+        factor.confirmed, factor.last_step = True, step
+        factor.codes = [hash_token(code) for code in codes]
+        factor.save()
+        return [f"{code[:5]}-{code[5:]}" for code in codes]
 
 
 class RemoveSecond(Change[Accounts, None], frozen=True):

@@ -28,10 +28,10 @@ class SessionStore(db.SessionStore):
         rows = self.model.objects.filter(
             session_key=hashed(self.session_key), expire_date__gt=timezone.now()
         )
-        found = rows.first()
-        if found is None:
+        session = rows.first()
+        if session is None:
             self._session_key = None
-        return found
+        return session
 
     def save(self, must_create: bool = False) -> None:
         written(super().save, must_create)
@@ -45,9 +45,9 @@ class SessionStore(db.SessionStore):
         return made
 
     def delete(self, session_key: str | None = None) -> None:
-        found = session_key if session_key is not None else self.session_key
-        if found is not None:
-            written(super().delete, hashed(found))
+        result = session_key if session_key is not None else self.session_key
+        if result is not None:
+            written(super().delete, hashed(result))
 
 
 def end_sessions(user: User) -> None:

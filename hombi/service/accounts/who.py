@@ -60,5 +60,5 @@ def sees_room(actor: Actor, room: str) -> bool:
 
 def shown_on(h: Hub, dashboard: str) -> frozenset[str]:
     """The addresses of what a dashboard shows."""
-    found = next((one for one in h.dashboards.all if one.slug == dashboard), None)
-    return frozenset(of for tile in found.tiles for of in tile.of) if found else frozenset()
+    result = next((one for one in h.dashboards.all if one.slug == dashboard), None)
+    return frozenset(of for tile in result.tiles for of in tile.of) if result else frozenset()

@@ -139,10 +139,10 @@ class TokensView(_SignInView):
     def get(self, request: Request) -> Response:
         """The programs that are signed in, newest first: an owner sees all, others
         their own."""
-        found = AccessToken.objects.select_related("user").order_by("-created_at")
+        result = AccessToken.objects.select_related("user").order_by("-created_at")
         who = actor(request)
         if who.role is not Role.OWNER:
-            found = found.filter(user__username=who.name)
+            result = result.filter(user__username=who.name)
         return Response(
             [
                 wire.KnownToken(
@@ -154,7 +154,7 @@ class TokensView(_SignInView):
                     ends_at=token.ends_ms or None,
                     this_one=request.auth == token,
                 )
-                for token in found
+                for token in result
             ]
         )
 
@@ -199,13 +199,13 @@ class BrowsersView(View):
         return Response(
             [
                 wire.KnownBrowser(
-                    id=one.id,
-                    name=one.name,
-                    username=one.person,
-                    since=one.since_ms or None,
-                    this_one=one.id == here,
+                    id=browser.id,
+                    name=browser.name,
+                    username=browser.person,
+                    since=browser.since_ms or None,
+                    this_one=browser.id == here,
                 )
-                for one in browsers.browsers(actor(request))
+                for browser in browsers.browsers(actor(request))
             ]
         )
 

@@ -221,7 +221,7 @@ def node(hub: Hub, found: Node) -> wire.Node:
         shut_out=found.shut_out,
         clock=clock_said(found.clock) if found.clock.wrong else "",
         settings=[setting(one, found.told.get(one.wire_name)) for one in found.offer.settings],
-        actions=[_action(one) for one in found.offer.actions],
+        actions=[_action(action) for action in found.offer.actions],
         left_out=list(found.offer.left_out),
         unit_notes=found.offer.unit_notes(found.reach.get(CHOSEN, {})),
     )
@@ -255,12 +255,12 @@ def arrival(hub: Hub, found: Arrival) -> wire.Arrival:
         left_out=list(offer.left_out),
         unit_notes=offer.unit_notes(),
         settings=[one.title for one in offer.settings],
-        actions=[one.title for one in offer.actions],
+        actions=[action.title for action in offer.actions],
         thing=record.thing_id,
         url=record.reach.get("url", ""),
         sender=record.sender,
         elsewhere=list(record.reach.get("elsewhere", ())),
-        rivals=[one.record.id for one in hub.pairing.rivals(found)],
+        rivals=[rival.record.id for rival in hub.pairing.rivals(found)],
         needs_code=bool(record.proof),
         asks=record.asks,
     )
@@ -331,8 +331,8 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
 def _room_of(hub: Hub, program: Program | None) -> str | None:
     """The room of the first of its entities that has one."""
     named = program.named if program is not None else ()
-    found = (hub.house.entities.get(address) for address in named)
-    return next((one.room.name for one in found if one is not None and one.room), None)
+    result = (hub.house.entities.get(address) for address in named)
+    return next((entity.room.name for entity in result if entity is not None and entity.room), None)
 
 
 def checked(hub: Hub, text: str) -> dict[str, Any]:
@@ -342,10 +342,10 @@ def checked(hub: Hub, text: str) -> dict[str, Any]:
         "ok": parsed.program is not None,
         "sentence": sentence,
         "mistakes": [mistake(one) for one in parsed.mistakes],
-        "warnings": [mistake(one) for one in parsed.warnings],
+        "warnings": [mistake(warning) for warning in parsed.warnings],
         "fields": [
-            wire.TextField(path=list(one.path), label=one.label, value=one.value)
-            for one in fields_of(text)
+            wire.TextField(path=list(field.path), label=field.label, value=field.value)
+            for field in fields_of(text)
         ],
     }
 
@@ -432,8 +432,8 @@ def tool(found: Tool) -> wire.Tool:
 
 def new_tool(made: tuple[Tool, str]) -> wire.NewTool:
     """A tool with its key."""
-    found, key = made
-    return wire.NewTool(**_tool(found), key=key)
+    result, key = made
+    return wire.NewTool(**_tool(result), key=key)
 
 
 def _tool(found: Tool) -> dict[str, Any]:

@@ -128,7 +128,10 @@ class TextsView(View):
             # Kept before texts were, or cut off in between: the present one is first.
             kept = [TextRecord(0, "", record.text), *kept]
         return Response(
-            [wire.KeptText(at=one.at_ms or None, by=one.by or None, text=one.text) for one in kept]
+            [
+                wire.KeptText(at=text.at_ms or None, by=text.by or None, text=text.text)
+                for text in kept
+            ]
         )
 
 

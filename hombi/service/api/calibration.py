@@ -38,7 +38,7 @@ class CompareView(View):
             )
         )
         history = hub().context.records.history
-        found = calibrated(history, sensor, reference, asked.start, asked.end)
+        calibration = calibrated(history, sensor, reference, asked.start, asked.end)
         return Response(
             wire.Comparison(
                 entity=sensor.address,
@@ -46,13 +46,13 @@ class CompareView(View):
                 unit=sensor.kind.unit,
                 start=asked.start,
                 end=asked.end,
-                at=[hour.start_ms for hour in found.hours],
-                sensor=[hour.sensor for hour in found.hours],
-                beside=[hour.reference for hour in found.hours],
-                offset=_fit(found.offset),
-                both=_fit(found.both),
-                remarks=list(found.remarks),
-                behind_ms=found.behind_ms,
+                at=[hour.start_ms for hour in calibration.hours],
+                sensor=[hour.sensor for hour in calibration.hours],
+                beside=[hour.reference for hour in calibration.hours],
+                offset=_fit(calibration.offset),
+                both=_fit(calibration.both),
+                remarks=list(calibration.remarks),
+                behind_ms=calibration.behind_ms,
             )
         )
 
@@ -78,7 +78,7 @@ def _fit(found: core.Fit | None) -> wire.Fit | None:
 
 
 def _typed(asked: wire.CompareRequest) -> list[tuple[int, str]]:
-    return [(one.at, one.value) for one in asked.typed]
+    return [(value.at, value.value) for value in asked.typed]
 
 
 def _checked(asked: wire.CompareRequest) -> None:

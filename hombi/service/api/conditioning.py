@@ -24,7 +24,7 @@ SORTS = [
     wire.StepSort(
         step=kind.name,
         about=kind.about,
-        parameters=[answers.parameter(one) for one in kind.parameters],
+        parameters=[answers.parameter(parameter) for parameter in kind.parameters],
     )
     for kind in STEP_KINDS.values()
 ]
@@ -78,18 +78,18 @@ class TryView(View):
         start = asked.start or end - DAY_MS
         if not 0 <= start < end <= now + DAY_MS:
             raise Invalid("start must come before end, and end must not lie ahead")
-        found = tried(hub().context.records.history, entity, plan, start, end)
+        result = tried(hub().context.records.history, entity, plan, start, end)
         return Response(
             wire.TriedConditioning(
                 entity=entity.address,
                 unit=entity.kind.unit,
                 start=start,
                 end=end,
-                at=found.at,
-                plain=found.plain,
-                made=found.made,
-                spikes=found.spikes,
-                cut=found.cut,
+                at=result.at,
+                plain=result.plain,
+                made=result.made,
+                spikes=result.spikes,
+                cut=result.cut,
             )
         )
 
@@ -109,8 +109,8 @@ def conditioning_of(address: str) -> wire.Conditioning:
         entity = conditionable(h.house, address)
         latest = entity.latest.at_ms + 1 if entity.latest else 0
         states = entity.kind.words is not None
-        found = h.conditioning.of(entity)
-        versions = found.of_kind(entity.kind.name)
+        conditioned = h.conditioning.of(entity)
+        versions = conditioned.of_kind(entity.kind.name)
         progress = h.conditioning.progress(entity)
         about = (entity.id, entity.address, entity.kind.unit, entity.plan)
         return *about, versions, progress, latest, states
@@ -125,13 +125,13 @@ def conditioning_of(address: str) -> wire.Conditioning:
         words=[in_words(step) for step in plan],
         versions=[
             wire.PlanVersion(
-                steps=[dict(step) for step in one.plan],
-                words=[in_words(step) for step in one.plan],
-                by=one.by,
-                made_at=one.made_ms,
-                since=one.since_ms,
+                steps=[dict(step) for step in version.plan],
+                words=[in_words(step) for step in version.plan],
+                by=version.by,
+                made_at=version.made_ms,
+                since=version.since_ms,
             )
-            for one in reversed(versions)
+            for version in reversed(versions)
         ],
         progress=progress,
         suggested=first,

@@ -38,7 +38,11 @@ class DashboardsView(View):
         who = actor(request)
         return Response(
             read(
-                lambda h: [_dashboard(h, one, who) for one in h.dashboards.all if _shows(one, who)]
+                lambda h: [
+                    _dashboard(h, dashboard, who)
+                    for dashboard in h.dashboards.all
+                    if _shows(dashboard, who)
+                ]
             )
         )
 
@@ -94,7 +98,10 @@ class PictureView(View):
 
 
 def _tiles(asked: Sequence[wire.TileRequest]) -> list[Tile]:
-    return [Tile(one.sort, tuple(one.of), one.size, one.text, one.address) for one in asked]
+    return [
+        Tile(request.sort, tuple(request.of), request.size, request.text, request.address)
+        for request in asked
+    ]
 
 
 def _shows(found: Dashboard, who: Actor) -> bool:
@@ -109,14 +116,14 @@ def _dashboard(h: Hub, found: Dashboard, who: Actor = HOUSE) -> wire.Dashboard:
         room=found.room or None,
         tiles=[
             wire.Tile(
-                sort=one.sort,
-                of=list(one.of),
-                size=one.size,
-                text=one.text,
+                sort=tile.sort,
+                of=list(tile.of),
+                size=tile.size,
+                text=tile.text,
                 # A camera's address may hold its password.
-                address="" if who.scoped else one.address,
+                address="" if who.scoped else tile.address,
             )
-            for one in _seen(h, found, who)
+            for tile in _seen(h, found, who)
         ],
     )
 
@@ -127,7 +134,7 @@ def _seen(h: Hub, found: Dashboard, who: Actor) -> list[Tile]:
         return list(found.tiles)
     entities = h.house.entities
     return [
-        one
-        for one in found.tiles
-        if all(sees(h, who, entities[of]) for of in one.of if of in entities)
+        tile
+        for tile in found.tiles
+        if all(sees(h, who, entities[of]) for of in tile.of if of in entities)
     ]

@@ -24,15 +24,15 @@ class MethodsView(View):
         return Response(
             [
                 wire.MethodSort(
-                    method=one.name,
-                    title=one.title,
-                    about=one.about,
-                    source=one.source,
-                    sources=list(one.sources),
-                    kind=one.kind,
-                    parameters=[answers.parameter(some) for some in one.parameters],
+                    method=method.name,
+                    title=method.title,
+                    about=method.about,
+                    source=method.source,
+                    sources=list(method.sources),
+                    kind=method.kind,
+                    parameters=[answers.parameter(some) for some in method.parameters],
                 )
-                for one in METHODS.values()
+                for method in METHODS.values()
             ]
         )
 

@@ -41,21 +41,25 @@ class Generator(SchemaGenerator):
 
 @cache
 def _describe() -> None:
-    for one in OPERATIONS:
-        more: dict[str, Any] = {"auth": []} if one.open_to_all else {}
-        if one.name is not None:
-            more["operation_id"] = one.name
-        taken = {"application/json": _ref(one.takes)} if one.takes is not None else one.body
+    for operation in OPERATIONS:
+        more: dict[str, Any] = {"auth": []} if operation.open_to_all else {}
+        if operation.name is not None:
+            more["operation_id"] = operation.name
+        taken = (
+            {"application/json": _ref(operation.takes)}
+            if operation.takes is not None
+            else operation.body
+        )
         extend_schema(
             request=taken,
-            responses={one.status: _ref(one.gives)},
-            parameters=_parameters(one.parameters),
+            responses={operation.status: _ref(operation.gives)},
+            parameters=_parameters(operation.parameters),
             **more,
-        )(one.call)
+        )(operation.call)
 
 
 def _parameters(some: Sequence[Query]) -> list[OpenApiParameter]:
-    return [OpenApiParameter(**msgspec.structs.asdict(one)) for one in some]
+    return [OpenApiParameter(**msgspec.structs.asdict(query)) for query in some]
 
 
 def _ref(shape: Any) -> dict[str, Any] | None:

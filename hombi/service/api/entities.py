@@ -114,8 +114,8 @@ class EntitiesView(View):
             if "kind" in wanted:
                 wanted["kind"] = kind_of(wanted["kind"]).name
             theirs = (e for _, e in sorted(h.house.entities.items()) if sees(h, who, e))
-            found = (answers.entity(h, e) for e in theirs)
-            return [e for e in found if all(getattr(e, n) == v for n, v in wanted.items())]
+            result = (answers.entity(h, e) for e in theirs)
+            return [e for e in result if all(getattr(e, n) == v for n, v in wanted.items())]
 
         return Response(read(look))
 
@@ -134,8 +134,8 @@ def _node_of(h: Hub, who: Actor, name: str) -> str:
 def _detail(h: Hub, who: Actor, name: str) -> wire.EntityDetail:
     """An entity as somebody sees it: what else is in the house is not told to guests
     and walls."""
-    found = answers.entity_detail(h, meant_by(h, who, name))
-    return msgspec.structs.replace(found, watchers=[]) if who.scoped else found
+    detail = answers.entity_detail(h, meant_by(h, who, name))
+    return msgspec.structs.replace(detail, watchers=[]) if who.scoped else detail
 
 
 class NamedEntityView(View):
@@ -209,9 +209,9 @@ class HistoryView(View):
         if not 1 <= points <= MAX_POINTS:
             raise Invalid(f"points must be 1 to {MAX_POINTS}")
         history = hub().context.records.history
-        (found,), width = history.series([(number, channels)], start, end, points)
+        (result,), width = history.series([(number, channels)], start, end, points)
         about = (f"{node}/{name}", seen, start, end, width)
-        return Response(courses.history(found, *about))
+        return Response(courses.history(result, *about))
 
 
 class NumbersView(View):
@@ -255,8 +255,8 @@ class DoubtsView(View):
         number, channels, _ = _series(address)
         start, end = span_of(request)
         history = hub().context.records.history
-        found = history.doubts(number, channels, start, end, MOST_DOUBTS + 1)
-        some = found[:MOST_DOUBTS]
+        result = history.doubts(number, channels, start, end, MOST_DOUBTS + 1)
+        some = result[:MOST_DOUBTS]
         return Response(
             wire.Doubts(
                 entity=address,
@@ -265,7 +265,7 @@ class DoubtsView(View):
                 at=[at for at, _ in some],
                 quality=[quality.level for _, quality in some],
                 reason=[quality.reason for _, quality in some],
-                cut=len(found) > MOST_DOUBTS,
+                cut=len(result) > MOST_DOUBTS,
             )
         )
 
@@ -283,13 +283,13 @@ class StretchesView(View):
         number, channels, _ = _series(f"{node}/{name}")
         start, end = span_of(request)
         history = hub().context.records.history
-        found = history.changes(number, channels, start, end, MAX_STRETCHES + 1)
-        cut = len(found) > MAX_STRETCHES
+        result = history.changes(number, channels, start, end, MAX_STRETCHES + 1)
+        cut = len(result) > MAX_STRETCHES
         last = max(start, min(end, hub().context.clock.now_ms()))
-        ends = [at for at, _ in found[1:]] + [last]
+        ends = [at for at, _ in result[1:]] + [last]
         made = [
             wire.Stretch(start=at, end=max(at, until), value=value)
-            for (at, value), until in zip(found, ends, strict=False)
+            for (at, value), until in zip(result, ends, strict=False)
         ][:MAX_STRETCHES]
         return Response(
             wire.Stretches(
@@ -318,12 +318,12 @@ def _shares(number: int, channels: list[int], start: int, end: int) -> list[wire
     parts = [*bounds(pieces[0].start_ms, end, rows, zone)[:-1], end]
     return [
         wire.Share(
-            start=max(start, one.start_ms),
-            end=one.end_ms,
-            on_ms=round(one.on_ms),
-            known_ms=round(one.known_ms),
+            start=max(start, row.start_ms),
+            end=row.end_ms,
+            on_ms=round(row.on_ms),
+            known_ms=round(row.known_ms),
         )
-        for one in by_rows(pieces, parts)
+        for row in by_rows(pieces, parts)
     ]
 
 
@@ -390,12 +390,12 @@ class RowsView(View):
             raise Invalid(
                 f"that is more than {MOST_ROWS} rows; ask for a shorter span, or for rows=days"
             )
-        history, found = hub().context.records.history, []
+        history, result = hub().context.records.history, []
         for a, b in pairwise(bounds(start, end, rows, hub().config.zone)):
             # What was asked for bounds the first row and the last: they hold no
             # readings from outside.
             numbers = history.numbers(number, channels, max(a, start), min(b, end))
-            found.append(
+            result.append(
                 wire.Row(
                     start=a,
                     end=b,
@@ -405,7 +405,7 @@ class RowsView(View):
                     count=numbers.count,
                 )
             )
-        return Response(found)
+        return Response(result)
 
 
 class ReadingsView(View):
@@ -416,19 +416,19 @@ class ReadingsView(View):
         """Single readings, oldest first, a thousand a page; the bad ones too."""
         number, channels, seen = _series(f"{node}/{name}")
         start, end = span_of(request)
-        found = hub().context.records.history.single(number, start, end, PAGE)
+        result = hub().context.records.history.single(number, start, end, PAGE)
         readings = [
             wire.Reading(
-                at=one.at_ms,
-                raw=one.sent,
-                value=seen.of(one.value),
-                quality=one.quality.level,
-                reason=one.quality.reason,
+                at=reading.at_ms,
+                raw=reading.sent,
+                value=seen.of(reading.value),
+                quality=reading.quality.level,
+                reason=reading.quality.reason,
             )
-            for one in found
-            if one.channel in channels
+            for reading in result
+            if reading.channel in channels
         ]
-        following = found[-1].at_ms + 1 if len(found) == PAGE else None
+        following = result[-1].at_ms + 1 if len(result) == PAGE else None
         return Response(wire.Readings(readings=readings, next=following))
 
 

@@ -74,7 +74,7 @@ async def _written(
     first = True
     while True:
         page = await single(number, at, end, PAGE)
-        text = wanted.write(of, [one for one in page if one.channel in of.units], first)
+        text = wanted.write(of, [reading for reading in page if reading.channel in of.units], first)
         if text:
             first = False
             yield text.encode()

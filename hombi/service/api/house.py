@@ -28,13 +28,13 @@ def house(h: Hub, who: Actor = HOUSE) -> wire.House:
     """The house at a glance; of it what is theirs to see."""
     floors = sorted(h.house.floors.values(), key=lambda f: f.position)
     if who.scoped:
-        return _part_of(h, who, [answers.floor(h, one) for one in floors])
+        return _part_of(h, who, [answers.floor(h, floor) for floor in floors])
     return wire.House(
         name=h.config.house_name,
         time_zone=h.config.zone.key,
         where=wire.Where(**where._asdict()) if (where := h.config.position) else None,
         units=list(h.config.units),
-        floors=[answers.floor(h, one) for one in floors],
+        floors=[answers.floor(h, floor) for floor in floors],
         needs=[
             wire.Need(kind=n.kind, text=n.text, path=n.path)  # type: ignore[arg-type]
             for n in h.needs()
@@ -64,13 +64,13 @@ def house(h: Hub, who: Actor = HOUSE) -> wire.House:
 def _part_of(h: Hub, who: Actor, floors: list[wire.Floor]) -> wire.House:
     """The house for a guest or a wall."""
     theirs = [
-        msgspec.structs.replace(one, rooms=[r for r in one.rooms if sees_room(who, r.room)])
-        for one in floors
+        msgspec.structs.replace(floor, rooms=[r for r in floor.rooms if sees_room(who, r.room)])
+        for floor in floors
     ]
     return wire.House(
         name=h.config.house_name, time_zone=h.config.zone.key, where=None,
-        units=list(h.config.units), floors=[one for one in theirs if one.rooms], needs=[],
-        past_work=[], nodes=1, entities=sum(sees(h, who, one) for one in h.house.entities.values()),
+        units=list(h.config.units), floors=[floor for floor in theirs if floor.rooms], needs=[],
+        past_work=[], nodes=1, entities=sum(sees(h, who, e) for e in h.house.entities.values()),
         automations=0, phones=0, links=[], started_at=h.started_ms, readings_committed=0,
         readings_held=0, version=__version__, updated_from="",
     )  # fmt: skip
@@ -83,8 +83,10 @@ class ReleasesView(View):
     def get(self, request: Request) -> Response:
         """The releases, newest first, with what is new in each."""
         text = (files("hombi") / "CHANGELOG.md").read_text(encoding="utf-8")
-        found = releases(text)
-        return Response([wire.Release(name=one.name, lines=list(one.lines)) for one in found])
+        result = releases(text)
+        return Response(
+            [wire.Release(name=release.name, lines=list(release.lines)) for release in result]
+        )
 
 
 class HealthView(View):
@@ -178,7 +180,7 @@ class RoomsView(View):
 
         def look(h: Hub) -> list[wire.Room]:
             rooms = sorted(h.house.rooms.values(), key=lambda r: (r.floor.position, r.position))
-            return [answers.room(one) for one in rooms if sees_room(who, one.slug)]
+            return [answers.room(room) for room in rooms if sees_room(who, room.slug)]
 
         return Response(read(look))
 

@@ -46,7 +46,7 @@ DAY_MS = 86_400_000
 def _pages(h: Hub) -> set[str]:
     """The pages that a wall can show."""
     rooms = {f"room-{slug}" for slug in h.house.rooms}
-    return rooms | {one.slug for one in h.dashboards.all}
+    return rooms | {dashboard.slug for dashboard in h.dashboards.all}
 
 
 def _place(asked: wire.PlaceRequest) -> Place:
@@ -69,7 +69,7 @@ class MembersView(View):
     @operation(name="members_list", gives=list[wire.Member])
     def get(self, request: Request) -> Response:
         """All of them by name, with what they are in the house."""
-        return Response([_member(one) for one in User.objects.order_by("username")])
+        return Response([_member(user) for user in User.objects.order_by("username")])
 
 
 class MemberView(View):
@@ -110,7 +110,7 @@ class InvitationsView(View):
     @operation(name="invitations_list", gives=list[wire.OpenInvitation])
     def get(self, request: Request) -> Response:
         """Those that nobody has used yet, the latest first."""
-        found = open_invitations(hub().context.clock.now_ms())
+        invitations = open_invitations(hub().context.clock.now_ms())
         return Response(
             [
                 wire.OpenInvitation(
@@ -123,7 +123,7 @@ class InvitationsView(View):
                     made_at=one.made_ms,
                     ends_at=one.ends_ms,
                 )
-                for one in found
+                for one in invitations
             ]
         )
 
@@ -163,12 +163,12 @@ class JoinView(View):
     )
     def get(self, request: Request) -> Response:
         """What an invitation is for, by its `code`."""
-        found = invitation(request.query_params.get("code", ""), hub().context.clock.now_ms())
+        result = invitation(request.query_params.get("code", ""), hub().context.clock.now_ms())
         return Response(
             wire.Invited(
                 house=hub().config.house_name,
-                role=found.role,  # type: ignore[arg-type]
-                person=found.user.username if found.user else "",
+                role=result.role,  # type: ignore[arg-type]
+                person=result.user.username if result.user else "",
             )
         )
 

@@ -233,14 +233,14 @@ class _Units:
 
     def of(self, row: Row) -> float | str | None:
         """The value of a row; in words, why it does not fit."""
-        found = self._known.get(row.unit)
-        if found is None:
-            found = self._known[row.unit] = self._look(row.unit)
-        if isinstance(found, str):
-            return found
+        result = self._known.get(row.unit)
+        if result is None:
+            result = self._known[row.unit] = self._look(row.unit)
+        if isinstance(result, str):
+            return result
         if row.unit:
             self.seen.setdefault(row.unit)
-        return None if row.value is None else row.value * found[0] + found[1]
+        return None if row.value is None else row.value * result[0] + result[1]
 
     def _look(self, unit: str) -> tuple[float, float] | str:
         kind = self._entity.kind

@@ -39,7 +39,7 @@ class JournalView(View):
         before, after, since = (n if n >= 0 else None for n in numbers.values())
         about = _about(request)
         call(hub().context.journal.settled())
-        found = hub().context.records.journal.entries(
+        result = hub().context.records.journal.entries(
             limit + 1,
             before=before,
             after=after,
@@ -47,9 +47,9 @@ class JournalView(View):
             until_ms=None,
             **about,
         )
-        more, entries = len(found) > limit, found[:limit]
+        more, entries = len(result) > limit, result[:limit]
         page = wire.JournalPage(
-            entries=[answers.entry(one) for one in entries],
+            entries=[answers.entry(entry) for entry in entries],
             next=entries[-1].id if more else None,
         )
         return Response(page)

@@ -52,10 +52,10 @@ async def streamed(
     if request.method != "GET":
         return refused(405, "the live stream is read with GET")
     here = Standing.here
-    found = await sync_to_async(_asks)(request)
-    if found is None:
+    result = await sync_to_async(_asks)(request)
+    if result is None:
         return refused(401, "sign in, or send a token")
-    who, token = found
+    who, token = result
     if not allows(who, right):
         return refused(403, f"{who} may not {right}")
     key = str(token.pk) if token is not None else request.session.session_key or "local"
@@ -110,20 +110,20 @@ def signed_in(request: HttpRequest) -> bool:
 
 def who_asks(request: HttpRequest) -> Actor | None:
     """Who asks this, outside of the framework's own views; None for a stranger."""
-    found = _asks(request)
-    return found[0] if found is not None else None
+    result = _asks(request)
+    return result[0] if result is not None else None
 
 
 def _asks(request: HttpRequest) -> tuple[Actor, AccessToken | None] | None:
     """Who asks, and with which token."""
     asked = Request(request)
     try:
-        found = TokenAuthentication().authenticate(asked)
+        result = TokenAuthentication().authenticate(asked)
     except AuthenticationFailed:
         return None
-    if found is not None:
-        token = found[1] if isinstance(found[1], AccessToken) else None
-        return actor_of(*found), token
+    if result is not None:
+        token = result[1] if isinstance(result[1], AccessToken) else None
+        return actor_of(*result), token
     if request.user.is_authenticated:
         recognise(asked, request.user)
         return actor_of(request.user), None

@@ -90,11 +90,9 @@ class ReplayView(View):
         # A limit that is tried is being dragged.
         overtaken = _turns.begin(str(actor(request)), asked.text) if asked.limit else never
         hands = hands_in(records.journal, start - BACK_MS, end)
-        found = looked_back(
-            program, entities, records.history, (start, end), zone, overtaken, hands
-        )
+        back = looked_back(program, entities, records.history, (start, end), zone, overtaken, hands)
         lived = _lived(records.journal, asked.automation, (start, end))
-        return Response(_replay(program, found, names, (start, end), lived))
+        return Response(_replay(program, back, names, (start, end), lived))
 
 
 class RehearseView(View):
@@ -116,17 +114,17 @@ class RehearseView(View):
         program, entities, names = read(look)
         # One that watches only the clock has nothing to pretend.
         given = asked.said if program.entities else []
-        said = [_said(one, program, entities, begin) for one in given]
+        said = [_said(value, program, entities, begin) for value in given]
         usual = HOUR_MS if said else DAY_MS
         end = max((one.at_ms for one in said), default=begin) + (_span(asked.lasts) or usual)
         if end - begin > LONGEST_MS:
             raise Invalid(f"a rehearsal lasts {show_span(LONGEST_MS)} at most")
         said += _as_now(entities, {one.entity for one in said}, begin)
         known = {
-            address: Named(one.spoken, one.room.name if one.room else "", one.kind)
-            for address, one in entities.items()
+            address: Named(entity.spoken, entity.room.name if entity.room else "", entity.kind)
+            for address, entity in entities.items()
         }
-        found = rehearse(program, known, said, (begin, end), hub().config.zone)
+        rehearsal = rehearse(program, known, said, (begin, end), hub().config.zone)
         return Response(
             wire.Rehearsal(
                 sentence=program.sentence(names),
@@ -135,17 +133,17 @@ class RehearseView(View):
                 entities=list(program.entities),
                 steps=[
                     wire.RehearsedStep(
-                        at=one.at_ms,
-                        after_ms=one.at_ms - begin,
-                        edge=one.edge,
-                        text=one.text,
-                        effects=[e.spoken(lambda a: names.get(a, a)) for e in one.effects],
+                        at=step.at_ms,
+                        after_ms=step.at_ms - begin,
+                        edge=step.edge,
+                        text=step.text,
+                        effects=[e.spoken(lambda a: names.get(a, a)) for e in step.effects],
                     )
-                    for one in found.steps[:MOST_EDGES]
+                    for step in rehearsal.steps[:MOST_EDGES]
                 ],
-                stood_from=[one.at_ms for one in found.moves[-MOST_MOVES:]],
-                stood=[one.after.value for one in found.moves[-MOST_MOVES:]],
-                lanes=_lanes(found.lanes),
+                stood_from=[move.at_ms for move in rehearsal.moves[-MOST_MOVES:]],
+                stood=[move.after.value for move in rehearsal.moves[-MOST_MOVES:]],
+                lanes=_lanes(rehearsal.lanes),
             )
         )
 
@@ -172,13 +170,13 @@ def _said(
 def _as_now(entities: dict[str, Entity], pretended: set[str], begin: int) -> list[Said]:
     """What nobody pretends is as it is now."""
     return [
-        Said(begin, address, one.latest.value)
-        for address, one in entities.items()
+        Said(begin, address, entity.latest.value)
+        for address, entity in entities.items()
         if address not in pretended
         and past_of(address) is None
-        and not one.silent
-        and one.latest is not None
-        and one.latest.usable
+        and not entity.silent
+        and entity.latest is not None
+        and entity.latest.usable
     ]
 
 
@@ -206,8 +204,8 @@ class AccountView(View):
             if runner.program is None:
                 raise Refused(f"{runner.record.slug} cannot run: {runner.mistakes[0].what}")
             program = runner.program
-            found = _snapshots(h, program)
-            return runner.record.slug, runner.state, program, found, _names(h)
+            result = _snapshots(h, program)
+            return runner.record.slug, runner.state, program, result, _names(h)
 
         slug, state, program, entities, names = read(look)
         records, stands = hub().context.records, state.phase
@@ -216,7 +214,7 @@ class AccountView(View):
         beside = Beside(on, state if at == now else None, names, hands)
         found = accounted(program, entities, records.history, at, hub().config.zone, beside)
         edge, done = _done(records.journal, slug, at)
-        lines = [wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines]
+        lines = [wire.AccountLine(holds=line.holds, text=line.text) for line in found.lines]
         if at == now and stands is not found.phase:
             lines.append(wire.AccountLine(holds=None, text=_in_fact(stands)))
         return Response(
@@ -233,13 +231,13 @@ class AccountView(View):
 
 
 def _lanes(found: list[Lane]) -> list[wire.Lane]:
-    return [wire.Lane(text=one.text, since=one.since_ms, said=one.said) for one in found]
+    return [wire.Lane(text=lane.text, since=lane.since_ms, said=lane.said) for lane in found]
 
 
 def _snapshots(h: Hub, program: Program) -> dict[str, Entity]:
     """What is there once a text names it may not be there yet."""
     house, now = h.house, h.context.clock.now_ms()
-    of = {one: past[0] if (past := past_of(one)) else one for one in program.entities}
+    of = {entity: past[0] if (past := past_of(entity)) else entity for entity in program.entities}
     return {
         one: state_of(address, now)
         if address in OWN_STATES and address not in house.entities
@@ -283,20 +281,20 @@ def _done(
     """The last edge until a moment, by the journal, and what was done about it within
     the hour after that moment."""
     rows = journal.entries(MOST_DONE, until_ms=at + HOUR_MS, automation=slug)[::-1]
-    places = [n for n, one in enumerate(rows) if one.event in EDGES]
+    places = [n for n, entry in enumerate(rows) if entry.event in EDGES]
     before = [n for n in places if rows[n].at_ms <= at]
     if not before:
         return None, []
     edge, end = rows[before[-1]], next((n for n in places if n > before[-1]), len(rows))
     return edge, [
         wire.AccountDone(
-            at=one.at_ms,
-            text=one.text,
-            done=DONE[one.event] if one.data.get("done", True) else None,
-            took_ms=one.data.get("took_ms") or one.at_ms - edge.at_ms,
+            at=row.at_ms,
+            text=row.text,
+            done=DONE[row.event] if row.data.get("done", True) else None,
+            took_ms=row.data.get("took_ms") or row.at_ms - edge.at_ms,
         )
-        for one in rows[before[-1] + 1 : end]
-        if one.event in DONE
+        for row in rows[before[-1] + 1 : end]
+        if row.event in DONE
     ]
 
 
@@ -311,7 +309,7 @@ def _replay(
     replayed, watch = found.replayed, program.watch
     seen = watch.kind.as_seen
     on = replayed.on(start, end)
-    starts = sum(one.why.edge is EdgeKind.START for one in replayed.acted)
+    starts = sum(acted.why.edge is EdgeKind.START for acted in replayed.acted)
     # What happened once in an hour does not happen 168 times a week.
     weeks = max(DAY_MS, end - (found.known_from or start)) / WEEK_MS
     done = Counter(
@@ -335,11 +333,11 @@ def _replay(
         on_from=[a for a, _ in on],
         on_until=[b for _, b in on],
         edges=[
-            wire.ReplayedEdge(at=one.why.at_ms, edge=one.why.edge.value, text=one.why.text)
-            for one in replayed.acted[-MOST_EDGES:]
+            wire.ReplayedEdge(at=acted.why.at_ms, edge=acted.why.edge.value, text=acted.why.text)
+            for acted in replayed.acted[-MOST_EDGES:]
         ],
-        stood_from=[one.at_ms for one in replayed.moves[-MOST_MOVES:]],
-        stood=[one.after.value for one in replayed.moves[-MOST_MOVES:]],
+        stood_from=[move.at_ms for move in replayed.moves[-MOST_MOVES:]],
+        stood=[move.after.value for move in replayed.moves[-MOST_MOVES:]],
         effects=[wire.ReplayedEffect(text=text, times=times) for text, times in done.items()],
         lanes=_lanes(found.lanes),
         advice=found.advice,
@@ -349,8 +347,8 @@ def _replay(
         until=seen.limit(until) if sided and until is not None else None,
         limits=[
             wire.SuggestedLimit(
-                limit=show_limit(one.limit, watch.kind), a_week=round(one.a_week, 1)
+                limit=show_limit(limit.limit, watch.kind), a_week=round(limit.a_week, 1)
             )
-            for one in found.limits
+            for limit in found.limits
         ],
     )

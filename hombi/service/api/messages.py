@@ -72,8 +72,8 @@ class MessagesView(View):
             raise Invalid(f"limit is a whole number from 1 to {MAX_LIMIT}")
         which, each = wanted(request.query_params), yes(request, "each_topic")
         # Messages are never changed: only finding them is done in the loop.
-        found = read(lambda h: h.messages.find(which, int(text), each_topic=each))
-        return Response([answers.message(one) for one in found])
+        messages = read(lambda h: h.messages.find(which, int(text), each_topic=each))
+        return Response([answers.message(message) for message in messages])
 
 
 class MessageView(View):
@@ -83,13 +83,14 @@ class MessageView(View):
     def get(self, request: Request, number: int) -> Response:
         """The message, with the values that could be picked out of it. It is kept for a
         while only."""
-        found = read(lambda h: h.messages.get(number))
-        if found is None:
+        message = read(lambda h: h.messages.get(number))
+        if message is None:
             raise NotFound(f"message {number} is no longer stored")
         values = [
-            wire.Pickable(pointer=one.pointer, shown=one.shown) for one in candidates(found.payload)
+            wire.Pickable(pointer=candidate.pointer, shown=candidate.shown)
+            for candidate in candidates(message.payload)
         ]
-        return Response(wire.MessageDetail(**answers.message_fields(found), values=values))
+        return Response(wire.MessageDetail(**answers.message_fields(message), values=values))
 
 
 class PreviewView(View):
@@ -176,16 +177,16 @@ async def _follow(filter_: Filter, after: str) -> AsyncGenerator[bytes]:
     idle = 0.0
     while not stream.closed:
         await asyncio.sleep(EVERY_S)
-        found = messages.find(filter_, MAX_LIMIT, after=seen)
+        result = messages.find(filter_, MAX_LIMIT, after=seen)
         seen = messages.seen
-        if not found:
+        if not result:
             idle += EVERY_S
             if idle >= 15:
                 idle = 0.0
                 yield b": still here\n\n"
             continue
         idle = 0.0
-        shown = [answers.message(one) for one in reversed(found[:MOST_AT_ONCE])]
-        more = max(0, len(found) - MOST_AT_ONCE)
+        shown = [answers.message(message) for message in reversed(result[:MOST_AT_ONCE])]
+        more = max(0, len(result) - MOST_AT_ONCE)
         told = msgspec.json.encode(wire.Messages(messages=shown, passed_over=more))
         yield b"id: %d\nevent: messages\ndata: " % seen + told + b"\n\n"

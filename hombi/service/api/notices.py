@@ -130,8 +130,8 @@ class NoticesView(View):
     @operation(gives=list[wire.Notice])
     def get(self, request: Request) -> Response:
         """The latest hundred notices, newest first."""
-        found = hub().context.records.notices.latest(NOTICES_SHOWN)
-        return Response([answers.notice(hub(), one) for one in found])
+        deliveries = hub().context.records.notices.latest(NOTICES_SHOWN)
+        return Response([answers.notice(hub(), delivery) for delivery in deliveries])
 
 
 class _ByRight(View):
@@ -144,10 +144,10 @@ class _ByRight(View):
         """The notice that this is a right to the `what` of. Raises NotFound,
         Refused."""
         number, named = read(lambda h: h.ways.buttons.named(right))
-        found = hub().context.records.notices.delivery(number) if named == what else None
-        if found is None:
+        delivery = hub().context.records.notices.delivery(number) if named == what else None
+        if delivery is None:
             raise NotFound(f"there is no such {what}")
-        return found.identity
+        return delivery.identity
 
 
 class PictureView(_ByRight):

@@ -171,8 +171,8 @@ class AdmitView(View):
         """Let it in with its setup code."""
         asked = body(request, wire.AdmitRequest)
         choices = {
-            one.name: EntityChoice(one.title, one.hidden, one.kind, one.unit)
-            for one in asked.entities
+            entity.name: EntityChoice(entity.title, entity.hidden, entity.kind, entity.unit)
+            for entity in asked.entities
         }
         wanted = AdmitArrival(
             arrival,

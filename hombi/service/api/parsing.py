@@ -45,14 +45,14 @@ class JsonBody(BaseParser):
     def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
         body = stream.read()
         try:
-            found = msgspec.json.decode(body)
+            result = msgspec.json.decode(body)
         except RecursionError as error:
             raise ParseError(f"this JSON is nested deeper than {MAX_DEPTH} levels") from error
         except (msgspec.DecodeError, UnicodeDecodeError) as error:
             raise ParseError(f"this is not JSON: {error}") from error
-        if deeper_than(found, MAX_DEPTH):
+        if deeper_than(result, MAX_DEPTH):
             raise ParseError(f"this JSON is nested deeper than {MAX_DEPTH} levels")
-        return found
+        return result
 
 
 def body(request: Request, shape: type[A]) -> A:
@@ -78,8 +78,8 @@ def _stripped(data: Any, verbatim: frozenset[str]) -> Any:
 
 def _said(error: str, shape: type[Ask]) -> str:
     """What is wrong with a body, in words."""
-    found = _PLACE.search(error)
-    place = found[1].lstrip(".") if found else ""
+    result = _PLACE.search(error)
+    place = result[1].lstrip(".") if result else ""
     what = _PLACE.sub("", error)
     if missing := _MISSING.search(what):
         return f"{f'{place}.' if place else ''}{missing[1]} is missing"

@@ -26,7 +26,7 @@ class PeopleView(View):
     @operation(name="people_list", gives=list[wire.Presence])
     def get(self, request: Request) -> Response:
         """All of them by name, and whether they are home."""
-        return Response(read(lambda h: [_person(h, one) for one in h.presence.people]))
+        return Response(read(lambda h: [_person(h, person) for person in h.presence.people]))
 
 
 class PersonView(View):

@@ -50,11 +50,11 @@ class ReviewTableView(View):
     def get(self, request: Request) -> HttpResponse:
         """The same as CSV: for each entity a row of the whole span, then one for each
         hour of the day."""
-        found = review_of(request)
+        review = review_of(request)
         text = io.StringIO()
-        csv.writer(text).writerows(found.rows())
+        csv.writer(text).writerows(review.rows())
         response = HttpResponse(text.getvalue(), content_type="text/csv; charset=utf-8")
-        name = f"review-{found.span}-{found.first}.csv"
+        name = f"review-{review.span}-{review.first}.csv"
         response["Content-Disposition"] = f'attachment; filename="{name}"'
         return response
 
@@ -89,7 +89,7 @@ def _review(span: str, text: str) -> wire.Review:
     if not 0 <= start < LATEST_MS:
         raise Invalid(f"on={text} is before there was anything to look back at")
     end = min(end, now)
-    found = reviewed(
+    result = reviewed(
         hub().context.records.history,
         read(_subjects),
         (start, max(end, start + 1)),
@@ -101,7 +101,9 @@ def _review(span: str, text: str) -> wire.Review:
         first=first.isoformat(),
         start=start,
         end=end,
-        findings=[wire.Finding(entity=one.entity, text=one.text) for one in found.findings],
+        findings=[
+            wire.Finding(entity=finding.entity, text=finding.text) for finding in result.findings
+        ],
         kinds=[
             wire.ReviewedKind(
                 kind=kind.name,
@@ -110,26 +112,26 @@ def _review(span: str, text: str) -> wire.Review:
                 decimals=kind.as_seen.decimals,
                 entities=[_entity(line, kind) for line in lines],
             )
-            for kind, lines in found.kinds
+            for kind, lines in result.kinds
         ],
         silences=[
             wire.NodeSilence(
-                node=one.node,
-                title=one.node_title,
+                node=subject.node,
+                title=subject.node_title,
                 start=silence.start_ms if silence else None,
                 end=silence.end_ms if silence else None,
             )
-            for one, silence in found.silences
+            for subject, silence in result.silences
         ],
         batteries=[
             wire.BatteryTrend(
-                entity=one.address,
-                spoken=one.spoken,
+                entity=subject.address,
+                spoken=subject.spoken,
                 percent=trend.last,
                 a_day=trend.a_day,
                 low_at=trend.low_ms,
             )
-            for one, trend in found.batteries
+            for subject, trend in result.batteries
         ],
     )
 
@@ -139,20 +141,20 @@ def _subjects(h: Hub) -> list[Subject]:
 
 
 def _entity(line: Line, kind: Kind) -> wire.ReviewedEntity:
-    one, came_to = line.subject, line.summary
+    subject, came_to = line.subject, line.summary
 
     def seen(value: float) -> float:
         return kind.as_seen.of(value) or 0.0
 
     return wire.ReviewedEntity(
-        entity=one.address,
-        room=one.room,
-        place=one.place,
+        entity=subject.address,
+        room=subject.room,
+        place=subject.place,
         mean=seen(came_to.mean),
         low=seen(came_to.low),
         high=seen(came_to.high),
         known=came_to.known_h,
-        outside=one.outside,
+        outside=subject.outside,
         day=[
             wire.HourOfDay(
                 hour=at.hour, low=seen(at.low), median=seen(at.median), high=seen(at.high)

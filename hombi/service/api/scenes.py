@@ -23,7 +23,7 @@ class ScenesView(View):
     @operation(name="scenes_list", gives=list[wire.Scene])
     def get(self, request: Request) -> Response:
         """All of them, by title."""
-        return Response(read(lambda h: [_scene(h, one) for one in h.scenes.all]))
+        return Response(read(lambda h: [_scene(h, scene) for scene in h.scenes.all]))
 
     @operation(name="scenes_record", takes=wire.SceneRequest, gives=wire.Scene, status=201)
     def post(self, request: Request) -> Response:
@@ -73,6 +73,6 @@ def _state(h: Hub, address: str, to: float) -> wire.SceneState:
 def _recalled(_: Hub, found: Recalled) -> wire.SceneRecall:
     return wire.SceneRecall(
         scene=found.scene.slug,
-        commands=[answers.command(one) for one in found.commands],
+        commands=[answers.command(command) for command in found.commands],
         gone=list(found.gone),
     )

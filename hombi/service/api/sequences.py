@@ -22,7 +22,9 @@ class SequencesView(View):
     @operation(name="sequences_list", gives=list[wire.Sequence])
     def get(self, request: Request) -> Response:
         """All of them, by address."""
-        return Response(read(lambda h: [_sequence(h, one) for one in sorted(h.house.sequences)]))
+        return Response(
+            read(lambda h: [_sequence(h, sequence) for sequence in sorted(h.house.sequences)])
+        )
 
     @operation(name="sequences_keep", takes=wire.TextRequest, gives=wire.Sequence)
     def put(self, request: Request) -> Response:
@@ -62,11 +64,11 @@ def _sequence(h: Hub, address: str) -> wire.Sequence:
 
 
 def _told(h: Hub, address: str, text: str) -> wire.Sequence:
-    found, mistakes = h.sequences.check(text)
+    sequence, mistakes = h.sequences.check(text)
     return wire.Sequence(
-        sequence=address or (slug(found.name) if found is not None else ""),
-        name=found.name if found is not None else address,
+        sequence=address or (slug(sequence.name) if sequence is not None else ""),
+        name=sequence.name if sequence is not None else address,
         text=text,
-        sentence=h.sequences.sentence(found) if found is not None else "",
+        sentence=h.sequences.sentence(sequence) if sequence is not None else "",
         mistakes=[mistake(one) for one in mistakes],
     )

@@ -32,7 +32,7 @@ class StartersView(View):
     @operation(name="starters_list", gives=list[wire.Starter])
     def get(self, request: Request) -> Response:
         """All of them, with their blanks."""
-        return Response([_starter(one) for one in STARTERS.values()])
+        return Response([_starter(starter) for starter in STARTERS.values()])
 
 
 class StarterView(View):
@@ -55,10 +55,10 @@ class FirstValuesView(View):
     @operation(name="starters_values", gives=list[wire.FirstValue], parameters=_OF)
     def get(self, request: Request, starter: str) -> Response:
         """Limits for the blanks that belong to an entity, from its last 30 days."""
-        found, place = _known(starter), request.query_params.get("blank") or "sensor"
+        result, place = _known(starter), request.query_params.get("blank") or "sensor"
         address = request.query_params.get("entity", "")
         entity = read(lambda h: _snapshot(h, address))
-        blanks = [one for one in found.blanks if one.of == place and one.part is not None]
+        blanks = [blank for blank in result.blanks if blank.of == place and blank.part is not None]
         return Response(_first_values(entity, blanks))
 
 
@@ -75,21 +75,21 @@ def _first_values(entity: Entity, blanks: list[Blank]) -> list[wire.FirstValue]:
     held = history.held(entity.id, channels, now - PAST_DAYS * DAY_MS, now, states=False)
     if not sum(ms for _, ms in held):
         return []
-    found = []
-    for one in blanks:
-        part = one.part or 0.0
+    values = []
+    for blank in blanks:
+        part = blank.part or 0.0
         (limit,) = quantiles(held, [part])
         value = show_limit(round(limit, entity.kind.decimals), entity.kind)
         reason = f"it lay under {value} for {part * 100:.0f} % of the last {PAST_DAYS} days here"
-        found.append(wire.FirstValue(blank=one.name, value=value, reason=reason))
-    return found
+        values.append(wire.FirstValue(blank=blank.name, value=value, reason=reason))
+    return values
 
 
 def _known(name: str) -> Starter:
-    found = STARTERS.get(name)
-    if found is None:
+    starter = STARTERS.get(name)
+    if starter is None:
         raise NotFound(f"there is no starter {name[:40]}; there are {', '.join(STARTERS)}")
-    return found
+    return starter
 
 
 def _starter(one: Starter) -> wire.Starter:

@@ -31,7 +31,7 @@ class ToolsView(View):
     def get(self, request: Request) -> Response:
         """All tools, by name."""
         return Response(
-            read(lambda h: [answers.tool(one) for _, one in sorted(h.house.tools.items())])
+            read(lambda h: [answers.tool(tool) for _, tool in sorted(h.house.tools.items())])
         )
 
     @operation(takes=wire.ToolRequest, gives=wire.NewTool, status=201)

@@ -49,11 +49,11 @@ def _theirs(who: Actor, named: dict[str, Any]) -> None:
     if "name" in named:
         by_name = named.get("node", BY_NAME) == BY_NAME
         address = str(named["name"]) if by_name else f"{named['node']}/{named['name']}"
-        found = read(lambda h: meant_by(h, who, address).address)
+        result = read(lambda h: meant_by(h, who, address).address)
         if "node" in named:
-            named["node"], _, named["name"] = found.partition("/")
+            named["node"], _, named["name"] = result.partition("/")
         else:
-            named["name"] = found
+            named["name"] = result
     if "dashboard" in named:
         shown = str(named["dashboard"])
         own = shown == who.dashboard or shown.removeprefix("room-") in who.rooms
@@ -90,11 +90,11 @@ class View(APIView):
 
 def actor(request: Request) -> Actor:
     """Who makes the changes of this request."""
-    found: Actor | None = getattr(request, "hombi_actor", None)
-    if found is None:
-        found = actor_of(request.user, request.auth)
-        request.hombi_actor = found  # type: ignore[attr-defined]
-    return found
+    result: Actor | None = getattr(request, "hombi_actor", None)
+    if result is None:
+        result = actor_of(request.user, request.auth)
+        request.hombi_actor = result  # type: ignore[attr-defined]
+    return result
 
 
 def done(request: Request, made: Change[Any, Any], status: int = 204) -> Response:

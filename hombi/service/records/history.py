@@ -167,7 +167,7 @@ class DatabaseHistory:
         self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:
         width = bucket_ms(end_ms - start_ms, points)
-        return [self._series(*one, start_ms, end_ms, width) for one in entities], width
+        return [self._series(*entity, start_ms, end_ms, width) for entity in entities], width
 
     def _series(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, width: int
@@ -176,9 +176,9 @@ class DatabaseHistory:
         base, split = self._rolled(entity, start_ms, end_ms, narrow_enough(width))
         buckets = _of_rollups(entity, channels, base, (start_ms, split), start_ms, width)
         for number, *numbers in _of_readings(entity, channels, (split, end_ms), start_ms, width):
-            found = _Bucket(*numbers)
+            result = _Bucket(*numbers)
             before = buckets.get(number)
-            buckets[number] = found if before is None else before.and_(found)
+            buckets[number] = result if before is None else before.and_(result)
         middle = start_ms + width // 2
         return [Point(middle + at * width, *buckets[at]) for at in sorted(buckets)]
 
@@ -198,13 +198,13 @@ class DatabaseHistory:
         base, split = self._rolled(entity, start_ms, end_ms, _base_of_numbers(span))
         edge = min(split, -(-start_ms // base) * base)
         last = max(edge, split // base * base)
-        found = _Bucket(0.0, 0.0, 0.0, 0)
+        result = _Bucket(0.0, 0.0, 0.0, 0)
         for piece in ((start_ms, edge), (last, end_ms)):
             for _, *numbers in _of_readings(entity, channels, piece, start_ms, span):
-                found = found.and_(_Bucket(*numbers))
-        for one in _of_rollups(entity, channels, base, (edge, last), start_ms, span).values():
-            found = found.and_(one)
-        return Numbers(*found) if found.number else Numbers(None, None, None, 0)
+                result = result.and_(_Bucket(*numbers))
+        for rollup in _of_rollups(entity, channels, base, (edge, last), start_ms, span).values():
+            result = result.and_(rollup)
+        return Numbers(*result) if result.number else Numbers(None, None, None, 0)
 
     def held(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
@@ -214,22 +214,22 @@ class DatabaseHistory:
             entity, start_ms, end_ms, _base_of_held(end_ms - start_ms, states=states)
         )
         rows = _rollups(entity, base, start_ms, split).filter(channel__in=channels)
-        found: list[Held] = list(rows.values_list("mean", "held_ms"))
+        result: list[Held] = list(rows.values_list("mean", "held_ms"))
         if split >= end_ms:
-            return found
+            return result
         before = self.before(entity, split)
         readings = [*([before] if before else []), *self.single(entity, split, end_ms, MOST_HELD)]
         hold = math.inf if states else hold_ms(readings)
         for reading, value, until in holding(readings, end_ms, hold):
             if reading.channel in channels and until > split:
-                found.append((value, until - max(split, reading.at_ms)))
-        return found
+                result.append((value, until - max(split, reading.at_ms)))
+        return result
 
     def stood(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, days: bool
     ) -> list[Stood]:
         self._look(entity, end_ms)
-        found: list[Stood] = []
+        stoods: list[Stood] = []
         at = start_ms
         for base in (DAY_MS, HOUR_MS) if days else (HOUR_MS,):
             rows = _rollups(entity, base, at, end_ms).filter(channel__in=channels)
@@ -241,10 +241,12 @@ class DatabaseHistory:
                 at = some[-1][0] + base
             # A day has 23 hours at least: so long, it does not reach into the next.
             length = HOUR_MS if base == HOUR_MS else 23 * HOUR_MS
-            found += [Stood(start, start + length, mean * held, held) for start, mean, held in some]
+            stoods += [
+                Stood(start, start + length, mean * held, held) for start, mean, held in some
+            ]
         before = self.before(entity, at)
         readings = [*([before] if before else []), *self.single(entity, at, end_ms, MOST_HELD)]
-        return [*found, *standing(readings, channels, at, end_ms)]
+        return [*stoods, *standing(readings, channels, at, end_ms)]
 
     def changes(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
@@ -257,19 +259,19 @@ class DatabaseHistory:
         other = Q(before=None) | ~Q(before=F("value"))
         changed = within.annotate(before=before).filter(other)
         rows = changed.order_by("at_ms").values_list("at_ms", "value")[: limit + 1]
-        found: list[tuple[int, float]] = []
+        result: list[tuple[int, float]] = []
         for at_ms, value in (*((start_ms, one) for one in first), *rows):
-            if value is not None and (not found or found[-1][1] != value):
-                found.append((at_ms, value))
-        return found[:limit]
+            if value is not None and (not result or result[-1][1] != value):
+                result.append((at_ms, value))
+        return result[:limit]
 
     def doubts(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, Quality]]:
         self._look(entity, end_ms)
         rows = _of(entity, start_ms, end_ms).filter(channel__in=channels, quality__gt=Quality.GOOD)
-        found = rows.order_by("at_ms").values_list("at_ms", "quality")[:limit]
-        return [(at_ms, Quality(quality)) for at_ms, quality in found]
+        result = rows.order_by("at_ms").values_list("at_ms", "quality")[:limit]
+        return [(at_ms, Quality(quality)) for at_ms, quality in result]
 
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         self._look(entity, end_ms)
@@ -309,20 +311,29 @@ class DatabaseHistory:
         with transaction.atomic():
             self._look(entity)  # also what comes where they go
             last = _of(entity, start_ms, end_ms).order_by("-at_ms").values_list(*READING)[:at_once]
-            found = [reading_of(row) for row in reversed(last)]
-            if not found:
+            readings = [reading_of(row) for row in reversed(last)]
+            if not readings:
                 return []
-            times = [one.at_ms for one in found]
+            times = [reading.at_ms for reading in readings]
             _of(entity, times[0], times[-1] + 1).delete()
             after = _of(entity, times[0] + by_ms, times[-1] + by_ms + len(times) + 1)
             taken = set(after.values_list("at_ms", flat=True))
             rows: list[Row] = []
-            for one in found:
-                at_ms = one.at_ms + by_ms
+            for reading in readings:
+                at_ms = reading.at_ms + by_ms
                 while at_ms in taken:
                     at_ms += 1
                 taken.add(at_ms)
-                rows.append((entity, at_ms, one.channel, one.sent, one.value, int(one.quality)))
+                rows.append(
+                    (
+                        entity,
+                        at_ms,
+                        reading.channel,
+                        reading.sent,
+                        reading.value,
+                        int(reading.quality),
+                    )
+                )
             self._insert(rows)
         return times
 
@@ -352,7 +363,7 @@ class DatabaseHistory:
             times = list(rows.order_by("at_ms").values_list("at_ms", flat=True)[:FORGOTTEN_AT_ONCE])
             if times:
                 rows.filter(at_ms__lte=times[-1]).delete()
-        hours = sorted({one // HOUR_MS * HOUR_MS for one in times})
+        hours = sorted({time // HOUR_MS * HOUR_MS for time in times})
         return hours, times[-1] + 1 if len(times) == FORGOTTEN_AT_ONCE else None
 
     def forget_channel(self, entity: int, channel: int) -> None:
@@ -376,7 +387,7 @@ class DatabaseHistory:
     ) -> None:
         if not m.Entity.objects.filter(pk=entity).exists():
             return
-        rows = [(entity, width_ms, *astuple(one)) for one in rollups]
+        rows = [(entity, width_ms, *astuple(rollup)) for rollup in rollups]
         with transaction.atomic(), connection.cursor() as cursor:
             cursor.execute(f"DELETE {OF_WIDTH}", (entity, width_ms, start_ms, end_ms))
             cursor.executemany(ROLLED, rows)
@@ -459,8 +470,8 @@ def _of_readings(
             OF_READINGS.format(_places(channels)),
             (start_ms, width, entity, *piece, int(Quality.STUCK), *channels),
         )
-        found: list[tuple[Any, ...]] = cursor.fetchall()
-    return found
+        result: list[tuple[Any, ...]] = cursor.fetchall()
+    return result
 
 
 def _of_rollups(

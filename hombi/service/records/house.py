@@ -198,7 +198,7 @@ def _stored(node_id: int, new: NewEntity, since_ms: int) -> tuple[int, Channels]
     entity, _ = m.Entity.objects.update_or_create(
         node_id=node_id, name=new.name, defaults=asdict(new)
     )
-    known = [_channel(one) for one in entity.channels.all()]
+    known = [_channel(channel) for channel in entity.channels.all()]
     same = [c for c in known if (c.kind.name, c.unit) == (new.kind, new.wire_unit)]
     if same:
         now = same[0]
@@ -228,7 +228,7 @@ def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room 
         kind = kind_given(how["method"], kind)
         origin = Derivation(how["method"], tuple(how["sources"]), how.get("parameters", {}))
     else:
-        channels = [_channel(one) for one in stored.channels.all()]
+        channels = [_channel(channel) for channel in stored.channels.all()]
         origin = Channels(channels)
         origin.now = next((c for c in channels if c.number == stored.channel), origin.now)
     entity = h.Entity(

@@ -105,9 +105,15 @@ class DatabaseJournal:
         numbers = []
         try:
             with transaction.atomic(), connection.cursor() as cursor:
-                for one in entries:
-                    about = one.by, one.node, one.entity, one.automation, json.dumps(one.data)
-                    cursor.execute(HAPPENED, (one.at_ms, one.event, one.text, *about))
+                for entry in entries:
+                    about = (
+                        entry.by,
+                        entry.node,
+                        entry.entity,
+                        entry.automation,
+                        json.dumps(entry.data),
+                    )
+                    cursor.execute(HAPPENED, (entry.at_ms, entry.event, entry.text, *about))
                     numbers.append(cursor.lastrowid)
         except OperationalError as error:  # a full disk, a locked file
             raise Busy(str(error)) from error
@@ -125,21 +131,21 @@ class DatabaseJournal:
         node: str = "",
         automation: str = "",
     ) -> list[JournalEntry]:
-        found = m.JournalEntry.objects.order_by("-id")
+        result = m.JournalEntry.objects.order_by("-id")
         bounds = {"id__lt": before, "id__gt": after, "at_ms__gte": since_ms, "at_ms__lt": until_ms}
         words = {"event": event, "node": node, "automation": automation}
         wanted: dict[str, Any] = {n: value for n, value in bounds.items() if value is not None}
         wanted |= {name: value for name, value in words.items() if value}
-        return [JournalEntry(**row) for row in found.filter(**wanted).values()[:limit]]
+        return [JournalEntry(**row) for row in result.filter(**wanted).values()[:limit]]
 
     def moments(self, event: str, since_ms: int) -> dict[str, list[int]]:
         every = m.JournalEntry.objects.filter(event=event).exclude(automation="")
         last = every.values_list("automation").annotate(at=Max("at_ms"))
-        found = {name: [at] for name, at in last if at < since_ms}
+        result = {name: [at] for name, at in last if at < since_ms}
         lately = every.filter(at_ms__gte=since_ms).order_by("at_ms")
         for name, at_ms in lately.values_list("automation", "at_ms").iterator():
-            found.setdefault(name, []).append(at_ms)
-        return found
+            result.setdefault(name, []).append(at_ms)
+        return result
 
 
 class DatabaseNotices:
@@ -178,16 +184,16 @@ class DatabaseNotices:
         return [_delivery(delivery) for delivery in made]
 
     def waiting(self) -> list[DeliveryRecord]:
-        found = m.Delivery.objects.filter(state="waiting").select_related("notice")
-        return [_delivery(delivery) for delivery in found.order_by("pk")]
+        result = m.Delivery.objects.filter(state="waiting").select_related("notice")
+        return [_delivery(delivery) for delivery in result.order_by("pk")]
 
     def latest(self, limit: int) -> list[DeliveryRecord]:
-        found = m.Delivery.objects.select_related("notice", "phone").order_by("-id")
-        return [_delivery(delivery) for delivery in found[:limit]]
+        result = m.Delivery.objects.select_related("notice", "phone").order_by("-id")
+        return [_delivery(delivery) for delivery in result[:limit]]
 
     def delivery(self, delivery: int) -> DeliveryRecord | None:
-        found = m.Delivery.objects.select_related("notice", "phone").filter(pk=delivery).first()
-        return None if found is None else _delivery(found)
+        result = m.Delivery.objects.select_related("notice", "phone").filter(pk=delivery).first()
+        return None if result is None else _delivery(result)
 
     def save(self, delivery: DeliveryRecord) -> None:
         m.Delivery.objects.filter(pk=delivery.id).update(

@@ -52,10 +52,10 @@ class SealedTextField(models.TextField):  # type: ignore[type-arg]
     """A text that is sealed on the disk."""
 
     def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
-        found = super().get_db_prep_value(value, connection, prepared)
+        result = super().get_db_prep_value(value, connection, prepared)
         # Whatever it says: a text from outside may look like one that is sealed
         # already.
-        return seal(found) if found else found
+        return seal(result) if result else result
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Any:
         return unseal(value) if isinstance(value, str) else value
@@ -81,12 +81,12 @@ class SealedJSONField(models.JSONField):
         return super().get_db_prep_value(value, connection, prepared)
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Any:
-        found = super().from_db_value(value, expression, connection)
-        if not isinstance(found, dict):
-            return found
+        result = super().from_db_value(value, expression, connection)
+        if not isinstance(result, dict):
+            return result
         return {
             name: unseal(one) if name in self.members and isinstance(one, str) else one
-            for name, one in found.items()
+            for name, one in result.items()
         }
 
 

@@ -50,10 +50,10 @@ class DatabaseRecords:
         # All of it in one step: the copy is of one moment, and no writer waits for it.
         source = f"file:{settings.DATABASES['default']['NAME']}?mode=ro"
         with (
-            contextlib.closing(sqlite3.connect(source, uri=True)) as found,
+            contextlib.closing(sqlite3.connect(source, uri=True)) as connection,
             contextlib.closing(sqlite3.connect(path)) as copy,
         ):
-            found.backup(copy)
+            connection.backup(copy)
             # It is a file by itself, without a log beside it.
             copy.execute("PRAGMA journal_mode=DELETE")
 

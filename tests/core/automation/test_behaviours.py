@@ -35,7 +35,7 @@ BERLIN = ZoneInfo("Europe/Berlin")
 
 
 def edges(house: House) -> list[EdgeKind]:
-    return [one.edge for one in house.edges]
+    return [edge.edge for edge in house.edges]
 
 
 def again(house: House, heard: int) -> None:

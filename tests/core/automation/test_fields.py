@@ -30,8 +30,8 @@ title = "Dry"\r
 
 
 def test_the_values_of_a_text_with_their_places() -> None:
-    found = [(one.path, one.label, one.value) for one in fields_of(TEXT)]
-    assert found == [
+    result = [(one.path, one.label, one.value) for one in fields_of(TEXT)]
+    assert result == [
         (("name",), "Name", "Cellar too dry"),
         (("watch", "under"), "cellar-rack/humidity under", "82 %"),
         (("watch", "until"), "Until it is back at", ""),

@@ -61,8 +61,8 @@ def test_what_follows_waits_until_it_is_confirmed(
 ) -> None:  # fmt: skip
     rest = f'otherwise = "{otherwise}"\n' if otherwise else ""
     text = f'{WATCH}[[starts]]\n{action}\nconfirmed = "30 min"\n{rest}{TELL}'
-    found = program(text, "")
-    house = House(found)
+    result = program(text, "")
+    house = House(result)
     house.says(0, entity, other)
     assert house.says(1, DOOR, 1) == (effect,)
     assert house.says(2, entity, other) == ()
@@ -74,9 +74,9 @@ def test_what_follows_waits_until_it_is_confirmed(
     assert house.at(36) == late
     assert house.says(37, entity, done) == ()
     # Over a past, nobody was asked: it counts as done.
-    house = House(found, obeyed=True)
+    house = House(result, obeyed=True)
     assert house.says(1, DOOR, 1) == (effect, *TOLD)
-    said = found.sentence({})
+    said = result.sentence({})
     assert ("go on once it is confirmed, or after" if late else "stop unless it is") in said
 
 
@@ -156,9 +156,9 @@ def test_one_puts_another_on_duty_and_itself_off() -> None:
         OnDuty("fan-by-night", True),
     )
     facts = type(FACTS)(FACTS.entities, FACTS.people, automations=frozenset({"fan-by-day"}))
-    found = parse(f'name = "Try"\n{text}\n', facts)
-    assert "did you mean fan-by-day?" in str(found.mistakes[0])
-    assert len(found.mistakes) == 1, "it knows itself"
+    result = parse(f'name = "Try"\n{text}\n', facts)
+    assert "did you mean fan-by-day?" in str(result.mistakes[0])
+    assert len(result.mistakes) == 1, "it knows itself"
 
 
 @pytest.mark.parametrize(
@@ -179,13 +179,15 @@ def test_one_puts_another_on_duty_and_itself_off() -> None:
     ],
 )
 def test_what_cannot_be_is_named(action: str, said: str) -> None:
-    found = parse(f'name = "Try"\n{WATCH}[[starts]]\n{action}\n', FACTS)
-    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "Try"\n{WATCH}[[starts]]\n{action}\n', FACTS)
+    assert any(said in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]
 
 
 def test_again_is_one_of_three() -> None:
-    found = parse(f'name = "Try"\nagain = "queue"\n{WATCH}{TELL}', FACTS)
-    assert "'queue' is none of skip, afresh, after" in str(found.mistakes[0])
+    result = parse(f'name = "Try"\nagain = "queue"\n{WATCH}{TELL}', FACTS)
+    assert "'queue' is none of skip, afresh, after" in str(result.mistakes[0])
     assert House(program(f'again = "skip"\n{WATCH}{TELL}', "")).state.phase is Phase.IDLE
 
 
@@ -211,16 +213,16 @@ def with_sequences(**texts: str) -> HouseFacts:
 
 def test_a_sequence_is_run_in_its_place_with_what_it_is_given() -> None:
     text = f'name = "Try"\n{WATCH}[[starts]]\nrun = "Close up"\nwith = {{ to = "40 %" }}\n{TELL}'
-    found = parse(text, with_sequences(close_up=CLOSE_UP)).program
-    assert found is not None
-    assert "run “Close up”; tell ada" in found.sentence({})
-    house = House(found)
+    result = parse(text, with_sequences(close_up=CLOSE_UP)).program
+    assert result is not None
+    assert "run “Close up”; tell ada" in result.sentence({})
+    house = House(result)
     assert house.says(0, DOOR, 1) == (SwitchTo("lamp/level", 40.0, "40 %"),)
     assert house.at(5) == (Tell("ada", "Try: closed, 40 %", ""), *TOLD)
     branch = f'branch = [ {{ when = {{ entity = "{RACK}", over = "60 %" }}, run = "Close up" }} ]'
-    found = parse(f'name = "Try"\n{WATCH}[[starts]]\n{branch}', with_sequences(close_up=CLOSE_UP))
-    assert found.program is not None
-    house = House(found.program)
+    result = parse(f'name = "Try"\n{WATCH}[[starts]]\n{branch}', with_sequences(close_up=CLOSE_UP))
+    assert result.program is not None
+    house = House(result.program)
     house.says(0, RACK, 70)
     assert house.says(1, DOOR, 1) == (SwitchTo("lamp/level", 0.0, "0 %"),)
 
@@ -252,8 +254,10 @@ def test_a_sequence_is_run_in_its_place_with_what_it_is_given() -> None:
 def test_a_sequence_that_cannot_be_run_is_named(
     run: str, sequences: dict[str, str], said: str
 ) -> None:
-    found = parse(f'name = "Try"\n{WATCH}[[starts]]\n{run}\n', with_sequences(**sequences))
-    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "Try"\n{WATCH}[[starts]]\n{run}\n', with_sequences(**sequences))
+    assert any(said in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]
 
 
 @pytest.mark.parametrize(
@@ -269,9 +273,9 @@ def test_a_sequence_that_cannot_be_run_is_named(
     ],
 )
 def test_what_is_wrong_in_a_sequence_is_named(text: str, said: str) -> None:
-    found, mistakes = read_sequence(text, FACTS)
-    assert found is None
-    assert any(said in str(one) for one in mistakes), [str(one) for one in mistakes]
+    result, mistakes = read_sequence(text, FACTS)
+    assert result is None
+    assert any(said in str(mistake) for mistake in mistakes), [str(mistake) for mistake in mistakes]
 
 
 LANES = f"""{WATCH}[[starts]]
@@ -297,9 +301,9 @@ title = "dry"
 
 def lanes(ends: bool = False) -> House:
     text = LANES.replace("[[starts]]", "[[ends]]") if ends else LANES
-    found = parse(f'name = "Try"\n{text}', with_sequences(slow=SLOW, quick=QUICK))
-    assert found.program is not None, [str(one) for one in found.mistakes]
-    return House(found.program)
+    result = parse(f'name = "Try"\n{text}', with_sequences(slow=SLOW, quick=QUICK))
+    assert result.program is not None, [str(mistake) for mistake in result.mistakes]
+    return House(result.program)
 
 
 @pytest.mark.parametrize("dry_at", [3, 20])
@@ -308,9 +312,9 @@ def test_what_is_done_side_by_side_meets_when_all_of_it_is_done(dry_at: int) -> 
     house.says(0, RACK, 70)
     done[1.0] = house.says(1, DOOR, 1)
     for minute in range(2, 30):
-        found = house.says(minute, RACK, 50) if minute == dry_at else house.at(minute)
-        if found:
-            done[float(minute)] = found
+        result = house.says(minute, RACK, 50) if minute == dry_at else house.at(minute)
+        if result:
+            done[float(minute)] = result
     set_80, set_20 = SwitchTo("lamp/level", 80.0, "80 %"), SwitchTo("lamp/level", 20.0, "20 %")
     dry = Tell("ada", "dry", "")
     if dry_at == 3:

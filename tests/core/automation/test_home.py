@@ -24,7 +24,7 @@ def test_it_starts_when_the_last_one_has_been_gone_for_a_while() -> None:
     assert house.edges == []
     house.at(25)
     house.says(60, ADA, 1)
-    assert [one.edge for one in house.edges] == [EdgeKind.START, EdgeKind.END]
+    assert [edge.edge for edge in house.edges] == [EdgeKind.START, EdgeKind.END]
 
 
 def test_anyone_and_one_person_are_watched() -> None:
@@ -34,7 +34,7 @@ def test_anyone_and_one_person_are_watched() -> None:
             [(ADA, 0), (ADA, 1), (BEN, 0), (BEN, 1), (BEN, 0), (ADA, 0)]
         ):
             house.says(minute, who, home)
-        minutes = [(one.at_ms - house.now_ms) / 60_000 + 5 for one in house.edges]
+        minutes = [(edge.at_ms - house.now_ms) / 60_000 + 5 for edge in house.edges]
         assert minutes == expected, word
 
 
@@ -78,5 +78,7 @@ def test_it_may_act_only_while(
     ],
 )
 def test_what_cannot_be_is_named(text: str, facts: HouseFacts, said: str) -> None:
-    found = parse(f'name = "x"\n[watch]\n{text}\n{STARTS}', facts)
-    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "x"\n[watch]\n{text}\n{STARTS}', facts)
+    assert any(said in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]

@@ -52,14 +52,14 @@ def test_one_that_was_missed_by_long_is_not_made_up_for() -> None:
 def test_again_and_again_by_the_houses_clock() -> None:
     house = House(program('[watch]\nevery = "25 min"\n'))
     house.step(0, Began())
-    found = []
+    result = []
     for _ in range(32):
         assert house.due is not None
-        found.append(house.due)
+        result.append(house.due)
         house.at(house.due)
     # From midnight on: 12:05, 12:30 … 23:45, and from midnight again.
-    assert found[:2] == [5, 30]
-    assert found[27:31] == [680, 705, 720, 745]
+    assert result[:2] == [5, 30]
+    assert result[27:31] == [680, 705, 720, 745]
     # The day on which the clocks go back has 25 hours.
     zone = ZoneInfo("Europe/Berlin")
     night = round(datetime(2026, 10, 25, 0, tzinfo=zone).timestamp() * 1000)
@@ -82,8 +82,10 @@ def test_again_and_again_by_the_houses_clock() -> None:
     ],
 )
 def test_a_moment_that_cannot_be_is_named(watch: str, said: str) -> None:
-    found = parse(f'name = "x"\n[watch]\n{watch}{STARTS}', FACTS)
-    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "x"\n[watch]\n{watch}{STARTS}', FACTS)
+    assert any(said in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]
 
 
 @pytest.mark.parametrize(

@@ -52,7 +52,7 @@ def month() -> list[tuple[str, Reading]]:
     """What the nodes of two rooms sent, some of it lost on the way."""
     mill, luck = Mill(3, NOON / 1000), random.Random(3)
     cellar, drying = mill.rooms["cellar"], mill.rooms["drying"]
-    found: list[tuple[str, Reading]] = []
+    result: list[tuple[str, Reading]] = []
     away_until = 0
     for minute in range(0, DAYS * 1440, EVERY):
         mill.step(NOON / 1000 + minute * 60)
@@ -65,8 +65,8 @@ def month() -> list[tuple[str, Reading]]:
         for number, (entity, value) in enumerate(
             ((RACK, cellar.humidity), (BEAM, drying.humidity), (WARMTH, cellar.temperature))
         ):
-            found.append((entity, Reading(at + number, 0, value, round(value, 1))))
-    return found
+            result.append((entity, Reading(at + number, 0, value, round(value, 1))))
+    return result
 
 
 def courses(made: Program) -> dict[str, Course]:
@@ -114,11 +114,11 @@ def live(made: Program, restarts: random.Random) -> list[Why]:
 @pytest.mark.parametrize("text", TEXTS)
 def test_a_replay_is_what_was_live(text: str) -> None:
     made = program(text, STARTS)
-    found = replay(made, courses(made), NOON, END, ZONE)
+    result = replay(made, courses(made), NOON, END, ZONE)
     was = live(made, random.Random(5))
     assert len(was) > 8, "the month has something to say about it"
-    mine = [(one.why.edge, one.why.lost) for one in found.acted]
+    mine = [(one.why.edge, one.why.lost) for one in result.acted]
     assert mine == [(one.edge, one.lost) for one in was]
-    for one, other in zip(found.acted, was, strict=True):
+    for one, other in zip(result.acted, was, strict=True):
         assert abs(one.why.at_ms - other.at_ms) <= (LOOK + 1) * MIN
     assert {one.edge for one in was} >= {EdgeKind.START}

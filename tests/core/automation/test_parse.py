@@ -323,7 +323,10 @@ def test_an_empty_list_of_actions_is_a_mistake(edge: str) -> None:
     text = f"{edge} = []\n" + SOUND.replace(SOUND[SOUND.index(f"[[{edge}]]") :], "")
     parsed = parse(text, FACTS)
     assert parsed.program is None
-    assert any(f"{edge} = []" in one.what and f"[[{edge}]]" in one.hint for one in parsed.mistakes)
+    assert any(
+        f"{edge} = []" in mistake.what and f"[[{edge}]]" in mistake.hint
+        for mistake in parsed.mistakes
+    )
 
 
 def test_what_hides_in_a_text_in_quotes_is_the_authors() -> None:
@@ -352,7 +355,7 @@ to = "off"
 """
     old = parse(text, facts)
     assert old.program is not None
-    assert [(one.place.line, one.what) for one in old.warnings] == [
+    assert [(warning.place.line, warning.what) for warning in old.warnings] == [
         (4, "'clear' is called 'empty' now"),
         (6, "'smoke' is called 'alarm' now"),
     ]

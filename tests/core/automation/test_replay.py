@@ -89,14 +89,14 @@ def over(made: Program, said: list[Reading], hours: int = 24, kind: str = "humid
 def test_a_day_by_hand() -> None:
     every = [(5.0 * n, 84.0) for n in range(6)]  # dry from 12:30, for 5 min; then for 20 min
     every += [(30, 81), (35, 83), (40, 81), (45, 80), (50, 80), (55, 81), (60, 85), (65, 86)]
-    found = over(program(), readings(*every))
-    start, end = found.acted
+    result = over(program(), readings(*every))
+    start, end = result.acted
     assert (start.why.edge, start.why.at_ms) == (EdgeKind.START, NOON + 50 * MIN)
     assert start.why.text == "80.0 % under 82 %, held for 10 min"
     assert start.effects == (SwitchTo("mister/switch", 1.0),)
     assert (end.why.at_ms, end.effects) == (NOON + 65 * MIN, (SwitchTo("mister/switch", 0.0),))
-    assert found.on(NOON, NOON + DAY) == [(NOON + 50 * MIN, NOON + 65 * MIN)]
-    assert [(m.before, m.after) for m in found.moves] == [
+    assert result.on(NOON, NOON + DAY) == [(NOON + 50 * MIN, NOON + 65 * MIN)]
+    assert [(m.before, m.after) for m in result.moves] == [
         (Phase.IDLE, Phase.HOLDING), (Phase.HOLDING, Phase.IDLE),
         (Phase.IDLE, Phase.HOLDING), (Phase.HOLDING, Phase.ON), (Phase.ON, Phase.IDLE),
     ]  # fmt: skip
@@ -117,22 +117,22 @@ def test_what_is_not_heard_any_more_ends_when_its_time_is_over() -> None:
 
 def test_hours_begin_and_end_it_between_readings() -> None:
     said = readings(*[(float(n), 80.0) for n in range(0, 600, 2)])
-    found = over(program(only=Only(hours(13 * 60, 14 * 60))), said)
-    assert [(one.why.at_ms - NOON) / MIN for one in found.acted] == [60, 120]
-    assert found.acted[1].why.text.startswith("its hours were over")
+    result = over(program(only=Only(hours(13 * 60, 14 * 60))), said)
+    assert [(one.why.at_ms - NOON) / MIN for one in result.acted] == [60, 120]
+    assert result.acted[1].why.text.startswith("its hours were over")
 
 
 def test_a_door_holds_for_hours_without_a_word() -> None:
     made = program(Is(1), 4 * MIN, kind="contact")
-    found = over(made, readings((0, 0), (10, 1), (300, 0)), kind="contact")
-    assert [(one.why.at_ms - NOON) / MIN for one in found.acted] == [14, 300]
+    result = over(made, readings((0, 0), (10, 1), (300, 0)), kind="contact")
+    assert [(one.why.at_ms - NOON) / MIN for one in result.acted] == [14, 300]
 
 
 def test_what_was_on_before_the_span_is_on_in_it() -> None:
     said = readings(*[(float(n), 80.0) for n in range(100)])
-    found = replay(program(), course(said), NOON + 30 * MIN, NOON + 60 * MIN, ZONE)
-    assert found.acted == []
-    assert found.on(NOON + 30 * MIN, NOON + 60 * MIN) == [(NOON + 30 * MIN, NOON + 60 * MIN)]
+    result = replay(program(), course(said), NOON + 30 * MIN, NOON + 60 * MIN, ZONE)
+    assert result.acted == []
+    assert result.on(NOON + 30 * MIN, NOON + 60 * MIN) == [(NOON + 30 * MIN, NOON + 60 * MIN)]
 
 
 def live(
@@ -192,12 +192,12 @@ def test_it_comes_to_what_live_comes_to(
         for at in sorted(hands)
         if NOON + at * MIN < end
     ]
-    found = replay(made, course(all_of_it), NOON, end, ZONE, hands=theirs)
+    result = replay(made, course(all_of_it), NOON, end, ZONE, hands=theirs)
     wanted = live(made, all_of_it, end, theirs)
-    assert [(one.why.edge, one.why.lost, one.effects) for one in found.acted] == [
+    assert [(one.why.edge, one.why.lost, one.effects) for one in result.acted] == [
         (one.edge, one.lost, effects) for one, effects in wanted
     ]
-    for mine, (why, _) in zip(found.acted, wanted, strict=True):
+    for mine, (why, _) in zip(result.acted, wanted, strict=True):
         assert abs(mine.why.at_ms - why.at_ms) <= EVERY_MS
 
 
@@ -205,9 +205,9 @@ def test_what_a_person_sets_is_left_alone_until_it_starts_anew() -> None:
     dry_twice = readings((0, 84), (10, 80), (30, 80), (40, 87), (60, 80), (80, 80), (90, 87))
     hand = Hand(NOON + 35 * MIN, "mister/switch", "ada")
     for hands, wanted in (((), [1.0, 0.0, 1.0, 0.0]), ((hand,), [1.0, 1.0, 0.0])):
-        found = replay(program(), course(dry_twice), NOON, NOON + DAY, ZONE, hands=hands)
-        assert len(found.acted) == 4
-        assert [one.to for one in found.effects if isinstance(one, SwitchTo)] == wanted
+        result = replay(program(), course(dry_twice), NOON, NOON + DAY, ZONE, hands=hands)
+        assert len(result.acted) == 4
+        assert [effect.to for effect in result.effects if isinstance(effect, SwitchTo)] == wanted
 
 
 WITH_FORMULA = """name = "x"
@@ -237,8 +237,8 @@ def test_a_limit_of_when_that_follows_what_is_watched_ends_it() -> None:
     assert made is not None
     heard = {"beam/humidity": readings((0, 44)), "rack/humidity": readings((1, 48), (2, 60))}
     courses = {one: Course(one, "", KINDS["humidity"], heard[one]) for one in heard}
-    found = replay(made, courses, NOON, NOON + 5 * MIN, ZONE)
-    assert [(one.why.edge, one.why.at_ms) for one in found.acted] == [
+    result = replay(made, courses, NOON, NOON + 5 * MIN, ZONE)
+    assert [(one.why.edge, one.why.at_ms) for one in result.acted] == [
         (EdgeKind.START, NOON + MIN),
         (EdgeKind.END, NOON + 2 * MIN),
     ]
@@ -301,5 +301,5 @@ def test_somebody_who_must_be_home_may_be_who_is_watched() -> None:
     assert made is not None
     told = [(0, 0.0), (10, 1.0), (20, 1.0), (30, 0.0)]
     course = Course("Ada", "", KINDS[AT_HOME], readings(*told))
-    found = replay(made, {"house/ada": course}, NOON, NOON + DAY, ZONE)
-    assert [(one.why.at_ms - NOON) / MIN for one in found.acted] == [10, 30]
+    result = replay(made, {"house/ada": course}, NOON, NOON + DAY, ZONE)
+    assert [(one.why.at_ms - NOON) / MIN for one in result.acted] == [10, 30]

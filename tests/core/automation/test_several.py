@@ -50,9 +50,9 @@ def test_any_or_so_many_of_them() -> None:
     house.says(0, BEAM, 80)
     house.says(1, DOOR, 1)
     house.says(2, BEAM, 50)
-    assert [one.edge for one in house.edges] == [EdgeKind.START]
+    assert [edge.edge for edge in house.edges] == [EdgeKind.START]
     house.says(3, DOOR, 0)
-    assert [one.edge for one in house.edges] == [EdgeKind.START, EdgeKind.END]
+    assert [edge.edge for edge in house.edges] == [EdgeKind.START, EdgeKind.END]
     two = House(program(f"[watch]\nat_least = 2\nof = [{parts}]"))
     assert "at least 2 of these" in two.program.sentence({})
     two.says(0, BEAM, 80)
@@ -129,7 +129,7 @@ def test_an_account_has_numbers_also_where_a_limit_is_not_known() -> None:
     house.says(0, BEAM, 70)
     house.values.pop(RACK)
     house.step(1, Taken("it was removed"))
-    assert [one.limit for one in house.edges] == [65.0, 0.0]
+    assert [edge.limit for edge in house.edges] == [65.0, 0.0]
     both = f"""[watch]
 any = [ {{ entity = "{BEAM}", over = "= {RACK} + 5 %" }}, {{ entity = "{DOOR}", is = "open" }} ]
 """
@@ -139,7 +139,7 @@ any = [ {{ entity = "{BEAM}", over = "= {RACK} + 5 %" }}, {{ entity = "{DOOR}", 
     assert several.edges[0].text == "beam/humidity: 70.0 % over 65 %"
     assert several.edges[0].limit == 65.0
     several.step(1, Taken("it was removed"))
-    assert all(one.limit == one.limit for one in several.edges), "no number that is none"
+    assert all(edge.limit == edge.limit for edge in several.edges), "no number that is none"
 
 
 def test_what_is_not_heard_any_more_keeps_it_on_but_starts_nothing() -> None:

@@ -36,17 +36,17 @@ def test_it_is_as_defined_but_for_a_sixtieth_of_its_time(
     for gap, value in gaps:
         at_ms += gap
         said.append((at_ms, value))
-        past, found = slope.moved(past, at_ms, value)
+        past, result = slope.moved(past, at_ms, value)
         assert len(past) <= POINTS + 1
         shorter = moved(said, WINDOW_MS - WINDOW_MS // POINTS, way.sign)
-        assert shorter - 1e-9 <= found <= moved(said, WINDOW_MS, way.sign) + 1e-9
+        assert shorter - 1e-9 <= result <= moved(said, WINDOW_MS, way.sign) + 1e-9
 
 
 def test_a_steady_rise_is_one_rise() -> None:
     """0.3 K a minute, each 5 s, for an hour: above 2 K in 10 min once, and for good."""
     slope, past, above = Rising(2.0, WINDOW_MS), (), list[bool]()
     for n in range(720):
-        past, found = slope.moved(past, 1_800_000_000_000 + 5_000 * n, 0.3 / 12 * n)
-        above.append(slope.starts_with(found))
+        past, result = slope.moved(past, 1_800_000_000_000 + 5_000 * n, 0.3 / 12 * n)
+        above.append(slope.starts_with(result))
     assert sum(a != b for a, b in pairwise(above)) == 1
     assert above[-1]

@@ -28,17 +28,17 @@ FACTS = HouseFacts(
 
 def blanks(name: str, *, needed: bool = False) -> dict[str, str]:
     made = {}
-    for one in STARTERS[name].blanks:
-        if needed and not one.needed:
+    for blank in STARTERS[name].blanks:
+        if needed and not blank.needed:
             continue
         first = (
-            f"plug/{one.kinds[0]}"
-            if one.set
-            else f"room/{one.kinds[0] if one.kinds else 'humidity'}"
-            if one.sort == "entity"
-            else one.usual
+            f"plug/{blank.kinds[0]}"
+            if blank.set
+            else f"room/{blank.kinds[0] if blank.kinds else 'humidity'}"
+            if blank.sort == "entity"
+            else blank.usual
         )
-        made[one.name] = first or "everyone"
+        made[blank.name] = first or "everyone"
     return made
 
 
@@ -50,9 +50,9 @@ def test_there_are_enough() -> None:
 @pytest.mark.parametrize("needed", [False, True])
 def test_it_makes_a_sound_text(name: str, needed: bool) -> None:
     text = filled(STARTERS[name], blanks(name, needed=needed))
-    found = parse(text, FACTS)
-    assert [str(one) for one in (*found.mistakes, *found.warnings)] == [], text
-    assert found.program is not None
+    result = parse(text, FACTS)
+    assert [str(one) for one in (*result.mistakes, *result.warnings)] == [], text
+    assert result.program is not None
     assert "$" not in text
     assert "\n\n\n" not in text
 
@@ -70,6 +70,6 @@ def test_a_blank_that_is_needed_is_named_and_an_empty_one_takes_its_action_with_
 def test_whatever_is_filled_in_stays_a_text() -> None:
     odd = 'x"\n[[ends]]\nnotify = "everyone'
     text = filled(STARTERS["left-open"], {**blanks("left-open"), "name": odd})
-    found = parse(text, FACTS)
-    assert found.program is None or found.program.name == odd
+    result = parse(text, FACTS)
+    assert result.program is None or result.program.name == odd
     assert text.count("[[ends]]\n") == 0

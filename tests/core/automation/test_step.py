@@ -101,8 +101,8 @@ class Run:
         return self.state.phase
 
     def due(self, minutes: float) -> float | None:
-        found = due_ms(self.program, self.state, self.world(minutes))
-        return None if found is None else (found - NOON) / MIN
+        result = due_ms(self.program, self.state, self.world(minutes))
+        return None if result is None else (result - NOON) / MIN
 
 
 def starts(why: Why) -> bool:
@@ -327,7 +327,7 @@ def test_what_is_on_and_not_heard_for_longer_than_its_rhythm_ends_or_stays(
     assert done.state.phase is phase
     assert done.why is not None
     assert done.why.lost
-    told = [one for one in done.effects if isinstance(one, Tell)]
+    told = [effect for effect in done.effects if isinstance(effect, Tell)]
     assert [(one.to, one.title) for one in told] == [("ada", "Rack humidity is not heard")]
     assert run.step(4, Passed()).why is None, "it is said once"
 

@@ -41,16 +41,16 @@ def at(text: str, zone: ZoneInfo = ZONE) -> int:
     ],
 )
 def test_the_sun_is_where_almanacs_have_it(what: str, day: str, expected: str) -> None:
-    found = sun_ms(what, date.fromisoformat(day), LONDON, ZONE)
-    assert found is not None
-    assert abs(found - at(f"{day} {expected}")) <= 2 * MIN
+    result = sun_ms(what, date.fromisoformat(day), LONDON, ZONE)
+    assert result is not None
+    assert abs(result - at(f"{day} {expected}")) <= 2 * MIN
 
 
 def test_beyond_the_polar_circle_there_are_days_without() -> None:
     assert sun_ms("sunset", date(2026, 6, 21), NORTH, NORWAY) is None
     moment = Moment(SunTime("sunset", 0, NORTH))
-    found = moment.next_ms(at("2026-06-21 12:00", NORWAY), NORWAY)
-    assert datetime.fromtimestamp(found / 1000, NORWAY).strftime("%d %b") in (
+    result = moment.next_ms(at("2026-06-21 12:00", NORWAY), NORWAY)
+    assert datetime.fromtimestamp(result / 1000, NORWAY).strftime("%d %b") in (
         "25 Jul",
         "26 Jul",
         "27 Jul",
@@ -92,12 +92,12 @@ def test_a_span_with_the_sun_in_it(
     day: str,
     expected: tuple[str, str] | None,
 ) -> None:
-    found = span_of(date.fromisoformat(day), begins, ends, ZONE)
+    result = span_of(date.fromisoformat(day), begins, ends, ZONE)
     if expected is None:
-        assert found is None
+        assert result is None
     else:
-        assert found is not None
-        assert all(abs(a - at(b)) <= 2 * MIN for a, b in zip(found, expected, strict=True))
+        assert result is not None
+        assert all(abs(a - at(b)) <= 2 * MIN for a, b in zip(result, expected, strict=True))
 
 
 @given(
@@ -188,17 +188,19 @@ def test_rules_of_the_calendar(rule: str, first: str | None, after: str, expecte
 )  # fmt: skip
 def test_what_is_wrong_is_said_at_once(text: str, what: str) -> None:
     begin = time.monotonic()
-    found = parse(f'name = "Try"\n[watch]\n{text}\n{STARTS}', FACTS)
-    assert found.program is None
-    assert any(what in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "Try"\n[watch]\n{text}\n{STARTS}', FACTS)
+    assert result.program is None
+    assert any(what in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]
     assert time.monotonic() - begin < 0.5, "no rule keeps the hub from its work"
 
 
 def test_without_a_place_there_is_no_sun() -> None:
     facts = HouseFacts(FACTS.entities, FACTS.people)
-    found = parse(f'name = "Try"\n[watch]\nat = "sunset"\n{STARTS}', facts)
-    assert "does not know where the house is" in str(found.mistakes[0])
-    assert "house.latitude" in str(found.mistakes[0])
+    result = parse(f'name = "Try"\n[watch]\nat = "sunset"\n{STARTS}', facts)
+    assert "does not know where the house is" in str(result.mistakes[0])
+    assert "house.latitude" in str(result.mistakes[0])
 
 
 def test_hours_that_passed_while_nobody_looked_end_it_at_once() -> None:
@@ -210,7 +212,7 @@ def test_hours_that_passed_while_nobody_looked_end_it_at_once() -> None:
     house.now_ms += 50 * MIN
     assert house.due == 50
     house.at(50)
-    assert [one.edge.value for one in house.edges] == ["start", "end"]
+    assert [edge.edge.value for edge in house.edges] == ["start", "end"]
 
 
 def test_hours_end_it_also_while_its_limit_is_not_known() -> None:
@@ -221,7 +223,7 @@ def test_hours_end_it_also_while_its_limit_is_not_known() -> None:
     house.says(1, "beam/humidity", 60)
     del house.values["rack/humidity"]
     house.at(30)
-    assert [one.edge.value for one in house.edges] == ["start", "end"]
+    assert [edge.edge.value for edge in house.edges] == ["start", "end"]
     assert house.edges[1].text == "its hours were over, after 29 min"
 
 

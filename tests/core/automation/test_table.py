@@ -76,7 +76,7 @@ def test_a_cell_of_the_table(row: str, begins: str) -> None:
     said = re.match(r"\*\*(\w+)\*\*", cell)
     assert said is not None
     assert house.state.phase is Phase(said[1]), cell
-    edges = [one.edge for one in house.edges[before:]]
+    edges = [edge.edge for edge in house.edges[before:]]
     starts = "it starts" in cell and "without `held`" not in cell
     expected = [EdgeKind.START] * starts + [EdgeKind.END] * ("it ends" in cell)
     assert edges == expected, cell

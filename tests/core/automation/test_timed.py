@@ -19,8 +19,8 @@ class Heard(House):
 
     def sight(self, entity: str) -> Sight:
         heard_ms = NOON + round(self.heard * MIN)
-        found = super().sight(entity)
-        return found._replace(heard_ms=heard_ms, silent=self.silent)
+        result = super().sight(entity)
+        return result._replace(heard_ms=heard_ms, silent=self.silent)
 
 
 def test_silent_for_so_long_until_it_is_heard() -> None:
@@ -45,7 +45,7 @@ def test_silent_for_longer_than_usual() -> None:
     house.at(14)
     assert house.edges == []
     house.at(16)
-    assert [one.edge for one in house.edges] == [START]
+    assert [edge.edge for edge in house.edges] == [START]
     unknown = Heard(program(f'[watch]\nentity = "{RACK}"\nsilent = "usual"'), rhythm_ms=0)
     unknown.says(0, RACK, 70)
     assert unknown.due is None, "what is usual is not known yet"
@@ -60,7 +60,7 @@ def test_a_door_is_silent_when_its_node_is_gone() -> None:
     house.at(25 * 60)
     house.silent = False
     house.at(26 * 60)
-    assert [one.edge for one in house.edges] == [START, END]
+    assert [edge.edge for edge in house.edges] == [START, END]
 
 
 def test_it_changes_and_is_so_for_a_time_after_the_last_change() -> None:
@@ -92,7 +92,7 @@ def test_it_ends_only_when_it_was_back_for_long_enough() -> None:
     assert house.due is None
     house.says(20, DOOR, 0)
     house.at(24)
-    assert [one.edge for one in house.edges] == [START]
+    assert [edge.edge for edge in house.edges] == [START]
     house.at(25)
     assert house.edges[1].text == "it is closed, for 5 min, after 25 min"
 
@@ -104,7 +104,10 @@ def test_a_time_to_be_back_and_a_limit_to_be_back_at_go_together() -> None:
         house.says(minute, RACK, value)
     assert house.due == 7, "65 % was not back"
     house.at(7)
-    assert [(one.edge, one.at_ms) for one in house.edges] == [(START, NOON), (END, NOON + 7 * MIN)]
+    assert [(edge.edge, edge.at_ms) for edge in house.edges] == [
+        (START, NOON),
+        (END, NOON + 7 * MIN),
+    ]
 
 
 @pytest.mark.parametrize(
@@ -130,8 +133,10 @@ def test_a_time_to_be_back_and_a_limit_to_be_back_at_go_together() -> None:
     ],
 )
 def test_what_cannot_be_is_named(watch: str, said: str) -> None:
-    found = parse(f'name = "x"\n[watch]\n{watch}{STARTS}', FACTS)
-    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "x"\n[watch]\n{watch}{STARTS}', FACTS)
+    assert any(said in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]
 
 
 WARMTH = "beam/temperature"
@@ -150,7 +155,7 @@ def test_it_has_gone_up_so_far_within_a_time() -> None:
     assert house.edges[0].text == "it rose by 2.1 K in 10 min"
     house.says(20, WARMTH, 23.1)
     house.says(24, WARMTH, 23.2)
-    assert [one.edge for one in house.edges] == [START, END]
+    assert [edge.edge for edge in house.edges] == [START, END]
 
 
 def test_it_has_gone_down_so_far_whatever_its_scale() -> None:
@@ -182,6 +187,6 @@ def test_nobody_is_silent_because_the_hub_was_away() -> None:
     house.at(629)
     assert house.edges == []
     house.at(630)
-    assert [one.edge for one in house.edges] == [START]
+    assert [edge.edge for edge in house.edges] == [START]
     house.state = rejoined(house.program, house.state, lambda _: NOON, NOON + 700 * MIN)
     assert house.state.phase is Phase.ON, "one that is silent is not heard by a restart"

@@ -40,7 +40,7 @@ def test_it_rests_between_two_starts() -> None:
     house.says(6, RACK, 80)
     assert (house.state.phase, house.due) == (Phase.WAITING, 60)
     house.at(60)
-    assert [one.edge for one in house.edges] == [EdgeKind.START, EdgeKind.END, EdgeKind.START]
+    assert [edge.edge for edge in house.edges] == [EdgeKind.START, EdgeKind.END, EdgeKind.START]
 
 
 def test_actions_wait_go_back_and_are_over_with_the_start() -> None:

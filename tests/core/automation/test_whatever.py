@@ -77,11 +77,11 @@ ODD = st.recursive(
 
 @given(st.dictionaries(WORDS, ODD, max_size=6))
 def test_no_data_however_odd_makes_it_fail(data: dict[str, Any]) -> None:
-    found = parse(tomlkit.dumps(data), FACTS)
-    assert found.program is not None or found.mistakes
-    if found.program is not None:
-        House(found.program).step(0, Began())
-        found.program.sentence({})
+    result = parse(tomlkit.dumps(data), FACTS)
+    assert result.program is not None or result.mistakes
+    if result.program is not None:
+        House(result.program).step(0, Began())
+        result.program.sentence({})
 
 
 TIMES = f"""again = "after"
@@ -163,5 +163,5 @@ def test_whatever_comes_ends_follow_starts_and_a_kept_state_goes_on(
             house.says(now, entity, float(what >= 60 if entity == DOOR else what))
         kept = msgspec.json.encode(house.state)
         assert msgspec.convert(msgspec.json.decode(kept), State) == house.state
-    edges = [one.edge for one in house.edges if one.edge is not EdgeKind.LOST]
+    edges = [edge.edge for edge in house.edges if edge.edge is not EdgeKind.LOST]
     assert edges == ([EdgeKind.START, EdgeKind.END] * 50)[: len(edges)]

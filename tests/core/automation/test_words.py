@@ -70,9 +70,11 @@ REMIND = 'notify = "everyone"\ntitle = "x"\n'
     ],
 )
 def test_mistakes_are_named(watch: str, said: str) -> None:
-    found = parse(f'name = "x"\n{watch}{STARTS}', FACTS)
-    assert found.program is None
-    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "x"\n{watch}{STARTS}', FACTS)
+    assert result.program is None
+    assert any(said in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]
 
 
 def test_ranges_and_not() -> None:
@@ -99,15 +101,17 @@ def test_ranges_and_not() -> None:
     ],
 )
 def test_a_formula_that_does_not_fit_is_named(limit: str, said: str) -> None:
-    found = parse(f'name = "x"\n[watch]\nentity = "beam/humidity"\n{limit}{STARTS}', FACTS)
-    assert found.program is None
-    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "x"\n[watch]\nentity = "beam/humidity"\n{limit}{STARTS}', FACTS)
+    assert result.program is None
+    assert any(said in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]
 
 
 def warnings(text: str, **others: Program) -> list[str]:
-    found = parse(f'name = "x"\n{text}', FACTS, others)
-    assert found.program is not None, [str(one) for one in found.mistakes]
-    return [str(one) for one in found.warnings]
+    result = parse(f'name = "x"\n{text}', FACTS, others)
+    assert result.program is not None, [str(mistake) for mistake in result.mistakes]
+    return [str(warning) for warning in result.warnings]
 
 
 def test_two_that_fight_over_a_switch_are_named() -> None:
@@ -166,9 +170,11 @@ def test_a_limit_of_zero_beside_a_formula_is_zero() -> None:
     ],
 )
 def test_what_is_wrong_in_a_range_is_named(pair: str, said: str) -> None:
-    found = parse(f'name = "x"\n[watch]\nentity = "{BEAM}"\nwithin = {pair}{STARTS}', FACTS)
-    assert found.program is None
-    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+    result = parse(f'name = "x"\n[watch]\nentity = "{BEAM}"\nwithin = {pair}{STARTS}', FACTS)
+    assert result.program is None
+    assert any(said in str(mistake) for mistake in result.mistakes), [
+        str(mistake) for mistake in result.mistakes
+    ]
 
 
 @pytest.mark.parametrize("to", ["on", "other"])
@@ -211,9 +217,9 @@ def warned_of(watch: str, rest: str = STARTS) -> list[str]:
     }
     lit = EntityFacts(KINDS["illuminance"], writable=False, room="loft")
     facts = replace(FACTS, entities={**FACTS.entities, **rooms, "loft/light": lit})
-    found = parse(f'name = "Try"\n{watch}\n{rest}', facts)
-    assert found.program is not None, found.mistakes
-    return [one.what for one in found.warnings]
+    result = parse(f'name = "Try"\n{watch}\n{rest}', facts)
+    assert result.program is not None, result.mistakes
+    return [warning.what for warning in result.warnings]
 
 
 @pytest.mark.parametrize(
@@ -238,10 +244,10 @@ def warned_of(watch: str, rest: str = STARTS) -> list[str]:
     ],
 )
 def test_a_warning_for_what_is_hardly_meant(watch: str, said: str) -> None:
-    found = warned_of(watch)
-    assert [said in one for one in found] == ([True] if said else [])
+    result = warned_of(watch)
+    assert [said in one for one in result] == ([True] if said else [])
     if "mister/switch" in said or "own" in said:
-        assert "mister/switch" in found[0]
+        assert "mister/switch" in result[0]
 
 
 def test_a_limit_that_an_action_moves_is_named() -> None:

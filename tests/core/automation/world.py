@@ -52,9 +52,9 @@ def hours(begins: int, ends: int) -> tuple[ClockTime, ClockTime]:
 
 
 def program(watch: str, rest: str = STARTS) -> Program:
-    found = parse(f'name = "Try"\n{watch}\n{rest}', FACTS)
-    assert found.program is not None, [str(one) for one in found.mistakes]
-    return found.program
+    result = parse(f'name = "Try"\n{watch}\n{rest}', FACTS)
+    assert result.program is not None, [str(mistake) for mistake in result.mistakes]
+    return result.program
 
 
 @dataclass
@@ -96,8 +96,8 @@ class House:
 
     @property
     def due(self) -> float | None:
-        found = due_ms(self.program, self.state, self)
-        return None if found is None else (found - NOON) / MIN
+        result = due_ms(self.program, self.state, self)
+        return None if result is None else (result - NOON) / MIN
 
 
 BOTH = f"""[watch]

@@ -55,7 +55,7 @@ def backwards(rig: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
 
     def gatt_of(device: Device) -> dict[str, dict[str, dict[str, object]]]:
         items = list(forwards(device).items())
-        return dict([one for one in items if "/char" not in one[0]] + items[::-1])
+        return dict([item for item in items if "/char" not in item[0]] + items[::-1])
 
     monkeypatch.setattr(rig.house.bluez, "_gatt", gatt_of)
 
@@ -72,7 +72,10 @@ async def test_two_of_one_uuid_keep_their_names_in_whatever_order_they_are_liste
             rig.told.values.clear()
             rig.house.bluez.disconnect(node.device)
             await until(
-                lambda: [rig.told.latest(f"twin/{one}") for one in TEMPERATURES] == [10, 30]
+                lambda: (
+                    [rig.told.latest(f"twin/{temperature}") for temperature in TEMPERATURES]
+                    == [10, 30]
+                )
             )
             await rig.driver.send("twin", [Wanted(RELAYS[0], 1.0, "", True)])
             assert [one.read() for one in relays] == [b"\x01", b"\0"]
@@ -109,7 +112,7 @@ async def test_new_software_may_add_characteristics_and_may_not_swap_them(
         more = Characteristic(gatt.uuid(gatt.HUMIDITY), ["read"], lambda: b"\x10\x27")
         node.device.services = {**before, sensing: [more, *before[sensing]]}
         rig.house.bluez.disconnect(node.device)
-        await until(lambda: any("let it in again" in one for one in rig.told.refusals))
+        await until(lambda: any("let it in again" in refusal for refusal in rig.told.refusals))
         assert not rig.told.values.get(f"twin/{TEMPERATURES[0]}")
         # The old software again: all is well without a hand.
         node.device.services = before

@@ -82,8 +82,8 @@ def advert(**service_data: str) -> Advert:
 
 
 def test_service_data_of_the_standard_services() -> None:
-    found = StandardDecoder().decode(advert(x181a="c409 8813", x180f="5f"))
-    assert found == [
+    result = StandardDecoder().decode(advert(x181a="c409 8813", x180f="5f"))
+    assert result == [
         Value("temperature", "temperature", 25.0, "°C"),
         Value("humidity", "humidity", 50.0, "%"),
         Value("battery", "battery", 95.0, "%"),
@@ -123,8 +123,10 @@ def test_a_decoder_that_fails_is_named_and_stops_nothing() -> None:
 def test_any_advertisement_is_read_or_refused_with_the_declared_error(
     data: dict[int, bytes], own: bytes
 ) -> None:
-    found: list[Value] = []
+    result: list[Value] = []
     with contextlib.suppress(GattError):
         services = {gatt.uuid(short): value for short, value in data.items()}
-        found = Decoders().decode(Advert("00:00:5E:00:53:01", "", -60, [], services, {0xFFFF: own}))
-    assert all(one.kind in KINDS for one in found)
+        result = Decoders().decode(
+            Advert("00:00:5E:00:53:01", "", -60, [], services, {0xFFFF: own})
+        )
+    assert all(one.kind in KINDS for one in result)

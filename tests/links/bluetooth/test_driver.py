@@ -31,9 +31,9 @@ async def test_a_node_that_broadcasts_arrives_with_all_it_has(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
-        found = await rig.arrive("boathouse-tag")
-        assert (found.title, found.reach["way"]) == ("Alder & Finch Tag T2", "broadcast")
-        assert {p.name: p.kind.name for p in found.offer.values} == {
+        result = await rig.arrive("boathouse-tag")
+        assert (result.title, result.reach["way"]) == ("Alder & Finch Tag T2", "broadcast")
+        assert {p.name: p.kind.name for p in result.offer.values} == {
             "temperature": "temperature",
             "humidity": "humidity",
             "battery": "battery",
@@ -64,15 +64,19 @@ async def test_a_value_that_is_first_heard_of_a_node_that_is_in_comes_too(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
-        found = await rig.arrive("boathouse-tag")
-        fewer = tuple(one for one in found.offer.values if one.name != "battery")
+        result = await rig.arrive("boathouse-tag")
+        fewer = tuple(value for value in result.offer.values if value.name != "battery")
         rig.told.arrived.clear()
-        rig.driver.follow(on_link("tag", replace(found, offer=replace(found.offer, values=fewer))))
+        rig.driver.follow(
+            on_link("tag", replace(result, offer=replace(result.offer, values=fewer)))
+        )
         rig.driver.pairing(False)
         await until(lambda: rig.told.latest("tag/temperature"))
         assert "tag/battery" not in rig.told.values
-        more = await until(lambda: rig.told.arrived.get(found.thing_id))
-        assert {one.name for one in more.offer.values} == {one.name for one in found.offer.values}
+        more = await until(lambda: rig.told.arrived.get(result.thing_id))
+        assert {value.name for value in more.offer.values} == {
+            value.name for value in result.offer.values
+        }
         rig.driver.follow(on_link("tag", more))
         await until(lambda: rig.told.latest("tag/battery"))
 
@@ -172,7 +176,9 @@ async def test_out_of_reach_and_back(tmp_path: Path, monkeypatch: pytest.MonkeyP
         await until(lambda: rig.told.here.get("hen-lamp"))
         node.away = True
         await until(lambda: not rig.told.here["hen-lamp"])
-        await until(lambda: any("cannot be connected to" in one for one in rig.told.refusals))
+        await until(
+            lambda: any("cannot be connected to" in refusal for refusal in rig.told.refusals)
+        )
         monkeypatch.setattr("hombi.links.bluetooth.peer.ANSWER_S", 0.1)
         with pytest.raises(Unreachable, match="not connected"):
             await rig.driver.send("hen-lamp", ON)
@@ -232,7 +238,7 @@ async def test_bluez_that_looks_for_nodes_no_more_is_noticed_and_told_to_go_on(
     async with rig_at(tmp_path, monkeypatch) as rig:
         tag = await rig.let_in("boathouse-tag")
         rig.house.bluez.stop_looking()
-        await until(lambda: any("stopped looking" in one for one in rig.told.troubles))
+        await until(lambda: any("stopped looking" in trouble for trouble in rig.told.troubles))
         await rig.up()
         assert rig.told.wrong == ""
         tag.mill.rooms["boathouse"].temperature = 24.0
@@ -335,13 +341,15 @@ async def test_a_node_that_drops_at_once_is_left_in_peace_and_costs_no_socket(
         node.device.drops, begun = True, node.device.connects
         rig.house.bluez.disconnect(node.device)
         # A drop in the middle of a connection may cost a try its whole time.
-        await until(lambda: any("cannot be connected to" in one for one in rig.told.refusals), 120)
+        await until(
+            lambda: any("cannot be connected to" in refusal for refusal in rig.told.refusals), 120
+        )
         # With pauses of 0.05, 0.1, 0.2, 0.4 … s no more than six connections fit into
         # two seconds.
         count = node.device.connects
         await asyncio.sleep(2)
         assert node.device.connects - count <= 6
-        assert sum("cannot be connected to" in one for one in rig.told.refusals) == 1
+        assert sum("cannot be connected to" in refusal for refusal in rig.told.refusals) == 1
         monkeypatch.setattr("hombi.links.bluetooth.peer.LONGEST_PAUSE_S", 0.0)
         settled = None
         for drops in DROPS:
@@ -382,7 +390,7 @@ async def test_what_bleak_stumbles_over_costs_one_try(
         await until(lambda: rig.told.here["hen-lamp"])
         await rig.driver.send("hen-lamp", ON)
         assert node.on
-        assert any("the connection was lost" in one for one in rig.told.refusals)
+        assert any("the connection was lost" in refusal for refusal in rig.told.refusals)
 
 
 async def test_a_node_that_is_back_is_connected_at_once(
@@ -412,15 +420,16 @@ async def test_each_signal_of_a_characteristic_is_a_switch_of_its_own(
         digital.descriptors = {gatt.uuid(gatt.NUMBER_OF_DIGITALS): b"\x04"}
         digital.read = lambda: bytes(held)
         digital.write = lambda data: held.__setitem__(slice(None), data)
-        found = await rig.arrive("hen-lamp")
+        result = await rig.arrive("hen-lamp")
         wires = [f"1815/2a56{end}" for end in ("", ".2", ".3", ".4")]
-        names = {one.wire_name: one.name for one in found.offer.values}
-        assert [names[one] for one in wires] == ["switch", "switch-2", "switch-3", "switch-4"]
-        rig.driver.follow(on_link("hen-lamp", found))
+        names = {value.wire_name: value.name for value in result.offer.values}
+        assert [names[wire] for wire in wires] == ["switch", "switch-2", "switch-3", "switch-4"]
+        rig.driver.follow(on_link("hen-lamp", result))
         await until(lambda: rig.told.here.get("hen-lamp"))
         await until(
             lambda: (
-                [rig.told.latest(f"hen-lamp/{one}") for one in wires] == [True, False, True, False]
+                [rig.told.latest(f"hen-lamp/{wire}") for wire in wires]
+                == [True, False, True, False]
             )
         )
         await asyncio.gather(
@@ -430,7 +439,7 @@ async def test_each_signal_of_a_characteristic_is_a_switch_of_its_own(
             )
         )
         assert held == b"\x05"
-        assert [rig.told.latest(f"hen-lamp/{one}") for one in wires] == [True, True, False, False]
+        assert [rig.told.latest(f"hen-lamp/{wire}") for wire in wires] == [True, True, False, False]
 
 
 async def test_a_link_that_is_not_used_says_so_and_misses_nothing(tmp_path: Path) -> None:

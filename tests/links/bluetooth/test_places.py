@@ -69,7 +69,7 @@ async def test_one_more_than_there_are_connections_is_let_in_and_commanded_at_on
                 await rig.driver.send(
                     f"lamp-{n}", [Wanted("1815/2a56", float(not lamp.on), "", True)]
                 )
-        assert not any("cannot be connected" in one for one in rig.told.refusals)
+        assert not any("cannot be connected" in refusal for refusal in rig.told.refusals)
 
 
 async def test_one_that_is_commanded_again_and_again_takes_one_place() -> None:
@@ -85,7 +85,7 @@ async def test_one_that_is_commanded_again_and_again_takes_one_place() -> None:
         pass
 
     visitors = [Visitor() for _ in range(4)]
-    held = [asyncio.create_task(hold(one)) for one in visitors]
+    held = [asyncio.create_task(hold(visitor)) for visitor in visitors]
     await asyncio.sleep(0.01)
     for _ in range(5):
         places.hurry(visitors[3])

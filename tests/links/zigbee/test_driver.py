@@ -18,12 +18,12 @@ from tests.links.zigbee.rig import LEVEL, MIDSUMMER_NOON_S, SWITCH, TEMPERATURE,
 
 async def test_a_node_is_asked_what_it_has_step_by_step(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
-        found = await rig.arrive("loft-climate")
+        result = await rig.arrive("loft-climate")
         # A machine that is busy may have a question asked again: the order is what
         # counts.
         steps = list(dict.fromkeys(one.progress for one in rig.told.asked))
         assert steps == [f"asking what it has, {n} of 5" for n in range(1, 6)]
-        offer = found.offer
+        offer = result.offer
         assert (offer.title, offer.about) == (
             "Alder & Finch Climate C3",
             "sleeps, software 1.4.2, on a battery",
@@ -35,7 +35,7 @@ async def test_a_node_is_asked_what_it_has_step_by_step(tmp_path: Path) -> None:
             "pressure": ("pressure", "hPa"),
             "link-quality": ("reception", "%"),
         }
-        assert found.offer.left_out == ()
+        assert result.offer.left_out == ()
 
 
 async def test_it_has_its_values_at_once_and_reports_when_they_change(tmp_path: Path) -> None:
@@ -59,7 +59,7 @@ async def test_what_is_no_value_is_none_and_the_same_frame_counts_once(tmp_path:
             node.send(1, 0x0402, zcl.Zcl(sequence, zcl.Command.REPORT, body, from_server=True))
 
         def values() -> list[float | None]:
-            return [one.value for one in rig.told.values[f"loft-climate/{TEMPERATURE}"]]
+            return [value.value for value in rig.told.values[f"loft-climate/{TEMPERATURE}"]]
 
         for _ in range(3):
             sent(77, None)
@@ -170,7 +170,7 @@ async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(
 
 
 def names(found: Found) -> set[str]:
-    return {one.name for one in found.offer.values}
+    return {value.name for value in found.offer.values}
 
 
 async def test_a_profile_is_taken_up_while_the_hub_runs_and_after_a_restart(tmp_path: Path) -> None:
@@ -254,8 +254,8 @@ async def test_removing_sends_it_away_and_works_without_an_answer(tmp_path: Path
 
 async def test_an_arrival_that_is_turned_away_is_told_to_leave(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
-        found = await rig.arrive("loft-lamp")
-        await rig.driver.dismiss(found.thing_id)
+        result = await rig.arrive("loft-lamp")
+        await rig.driver.dismiss(result.thing_id)
         await until(lambda: not rig.node("loft-lamp").joined)
         assert not rig.driver.devices
 

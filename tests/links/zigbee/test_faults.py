@@ -70,10 +70,10 @@ async def test_a_network_is_never_wiped_because_something_cannot_be_read(
             del rig.stick.store[item]
         else:
             rig.stick.store[item] = value
-        found = {one: held for one, held in rig.stick.store.items() if one != COUNTED}
+        result = {one: held for one, held in rig.stick.store.items() if one != COUNTED}
         await again(rig, kept=kept)
         await until(lambda: rig.driver.info()["state"] != "down")
-        assert {one: rig.stick.store.get(one) for one in found} == found, (
+        assert {one: rig.stick.store.get(one) for one in result} == result, (
             "nothing was written or cleared"
         )
         if not kept:
@@ -120,7 +120,7 @@ async def test_another_pan_id_than_the_one_kept_is_said(tmp_path: Path) -> None:
         rig.stick.store[PAN] = b"\x34\x12"
         await again(rig)
         await rig.up()
-        assert any("PAN 0x1234 now" in one for one in rig.told.refusals)
+        assert any("PAN 0x1234 now" in refusal for refusal in rig.told.refusals)
 
 
 async def test_what_a_node_does_not_say_is_named_and_the_rest_is_taken(tmp_path: Path) -> None:
@@ -128,10 +128,10 @@ async def test_what_a_node_does_not_say_is_named_and_the_rest_is_taken(tmp_path:
         node = rig.node("terrace-plug")
         node.mute = {0x0702}
         quick_interview()
-        found = await rig.arrive("terrace-plug")
-        names = {one.name for one in found.offer.values}
+        result = await rig.arrive("terrace-plug")
+        names = {value.name for value in result.offer.values}
         assert {"switch", "power"} <= names
-        assert any("0702" in note for note in found.offer.left_out)
+        assert any("0702" in note for note in result.offer.left_out)
         node.mute = set()
         await rig.driver.ask_again(node.thing_id)
         await until(
@@ -146,9 +146,9 @@ async def test_a_mute_basic_cluster_costs_the_name_only(tmp_path: Path) -> None:
         node = rig.node("loft-climate")
         node.mute = {0x0000}
         quick_interview()
-        found = await rig.arrive("loft-climate")
-        assert "temperature" in {one.name for one in found.offer.values}
-        assert any("its make and model" in note for note in found.offer.left_out)
+        result = await rig.arrive("loft-climate")
+        assert "temperature" in {value.name for value in result.offer.values}
+        assert any("its make and model" in note for note in result.offer.left_out)
 
 
 @pytest.mark.parametrize("status", [0x80, 0x81])
@@ -162,9 +162,9 @@ async def test_a_status_once_is_no_answer_for_good(
         node = rig.node("loft-climate")
         node.statuses = {question: [status]}
         quick_interview()
-        found = await rig.arrive("loft-climate")
-        assert "temperature" in {one.name for one in found.offer.values}
-        assert found.offer.left_out == ()
+        result = await rig.arrive("loft-climate")
+        assert "temperature" in {value.name for value in result.offer.values}
+        assert result.offer.left_out == ()
 
 
 async def test_a_zone_whose_owner_cannot_be_written_and_a_refused_binding_are_noted(
@@ -174,11 +174,11 @@ async def test_a_zone_whose_owner_cannot_be_written_and_a_refused_binding_are_no
         node = rig.node("workshop-door")
         node.owner_is_fixed, node.binds_with = True, 0x8C
         quick_interview()
-        found = await rig.arrive("workshop-door")
-        notes = " ".join(found.offer.left_out)
+        result = await rig.arrive("workshop-door")
+        notes = " ".join(result.offer.left_out)
         assert "cannot be written down as its owner" in notes
         assert "not bound to the hub" in notes
-        assert "contact" in {one.name for one in found.offer.values}
+        assert "contact" in {value.name for value in result.offer.values}
 
 
 async def test_a_late_answer_for_another_endpoint_is_not_taken_for_this_one(tmp_path: Path) -> None:
@@ -203,8 +203,8 @@ async def test_a_late_answer_for_another_endpoint_is_not_taken_for_this_one(tmp_
         rig.driver.pairing(True)
         await until(lambda: rig.stick.permits)
         node.press()
-        found = await until(lambda: rig.told.arrived.get(node.thing_id))
-        wires = {one.wire_name for one in found.offer.values}
+        result = await until(lambda: rig.told.arrived.get(node.thing_id))
+        wires = {value.wire_name for value in result.offer.values}
         assert "2/0006/0000" in wires
         assert "2/0B04/050B" not in wires
 
@@ -214,7 +214,7 @@ async def test_who_joins_while_the_window_is_closed_is_told_to_leave(tmp_path: P
         node = rig.node("terrace-plug")
         node.join()
         await until(lambda: not node.joined)
-        assert any("told to leave" in one for one in rig.told.refusals)
+        assert any("told to leave" in refusal for refusal in rig.told.refusals)
 
 
 def raw_report(
@@ -245,7 +245,7 @@ async def test_an_odd_type_costs_its_own_record_only(tmp_path: Path) -> None:
         await until(lambda: came(rig, "terrace-light/1/0001/0021", 51.0))
         raw_report(node, 0x0001, ("3400 f1" + "00" * 16 + "2100 20 68").replace(" ", ""))
         await until(lambda: came(rig, "terrace-light/1/0001/0021", 52.0))
-        assert any("type 0x57" in one for one in rig.told.refusals)
+        assert any("type 0x57" in refusal for refusal in rig.told.refusals)
 
 
 async def test_a_makers_attribute_is_not_the_standard_one_of_the_same_number(
@@ -258,7 +258,7 @@ async def test_a_makers_attribute_is_not_the_standard_one_of_the_same_number(
         raw_report(node, 0x0402, "0000295c03", control=0x1C, maker="5f11")
         raw_report(node, 0x0402, "0000295802")
         await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") == pytest.approx(6.0))
-        values = [one.value for one in rig.told.values[f"loft-climate/{TEMPERATURE}"][count:]]
+        values = [value.value for value in rig.told.values[f"loft-climate/{TEMPERATURE}"][count:]]
         assert pytest.approx(8.6) not in values
 
 
@@ -297,7 +297,7 @@ async def test_open_closed_open_in_a_breath_are_three(tmp_path: Path) -> None:
             payload = bytes((0x09, 0x07, 0x00)) + struct.pack("<HBBH", status, 0, 0, 0)
             node.stick.incoming(node, 1, 0x0500, payload)
         await until(lambda: len(rig.told.values.get(f"workshop-door/{CONTACT}", [])) >= 3)
-        assert [one.value for one in rig.told.values[f"workshop-door/{CONTACT}"]][:3] == [
+        assert [value.value for value in rig.told.values[f"workshop-door/{CONTACT}"]][:3] == [
             True,
             False,
             True,
@@ -364,9 +364,9 @@ async def test_motion_that_is_never_said_to_be_over_is_over_after_its_time(
         rig.driver.pairing(True)
         await until(lambda: rig.stick.permits)
         node.press()
-        found = await until(lambda: rig.told.arrived.get(node.thing_id))
-        assert "occupancy" in {one.kind.name for one in found.offer.values}
-        rig.driver.follow(on_link("motion", found))
+        result = await until(lambda: rig.told.arrived.get(node.thing_id))
+        assert "occupancy" in {value.kind.name for value in result.offer.values}
+        rig.driver.follow(on_link("motion", result))
         await asyncio.sleep(0.6)
         device = rig.driver.devices[node.ieee]
         device.says_clear.clear()

@@ -33,8 +33,8 @@ def test_more_than_250_bytes_do_not_fit() -> None:
 @given(st.lists(FRAMES, max_size=6), st.integers(1, 40))
 def test_what_is_sent_comes_out_however_it_is_cut(frames: list[Frame], cut: int) -> None:
     line, decoder = b"".join(map(encode, frames)), Decoder()
-    found = [one for at in range(0, len(line), cut) for one in decoder.feed(line[at : at + cut])]
-    assert found == frames
+    result = [one for at in range(0, len(line), cut) for one in decoder.feed(line[at : at + cut])]
+    assert result == frames
     assert decoder.skipped == 0
     assert not decoder.unfinished
 
@@ -42,13 +42,13 @@ def test_what_is_sent_comes_out_however_it_is_cut(frames: list[Frame], cut: int)
 @given(st.binary(max_size=600), st.lists(FRAMES, min_size=1, max_size=4))
 def test_rubbish_is_skipped_and_what_follows_is_found(rubbish: bytes, frames: list[Frame]) -> None:
     decoder = Decoder()
-    found = list(decoder.feed(rubbish + b"".join(map(encode, frames))))
+    result = list(decoder.feed(rubbish + b"".join(map(encode, frames))))
     while decoder.unfinished:
         decoder.give_up()
-        found += decoder.feed(b"")
-    assert all(one in found or rubbish for one in frames)
+        result += decoder.feed(b"")
+    assert all(frame in result or rubbish for frame in frames)
     if 0xFE not in rubbish:
-        assert found == frames
+        assert result == frames
         assert decoder.skipped == len(rubbish)
 
 

@@ -248,7 +248,7 @@ async def test_a_first_forming_that_was_cut_off_is_no_foreign_network(
     async with rig_at(tmp_path) as rig:
         await until(lambda: tries[0] == 2)
         await rig.up()
-        assert not any("not this house's" in one for one in rig.told.troubles)
+        assert not any("not this house's" in trouble for trouble in rig.told.troubles)
         key = rig.told.kept["network"]["key"]
         assert rig.stick.store[Item.NETWORK_KEY] == bytes.fromhex(key)
         assert "forming" not in rig.told.kept["network"]

@@ -62,13 +62,13 @@ def test_what_is_not_understood_is_bytes() -> None:
 
 
 def test_a_draft_is_a_profile_and_names_what_has_no_name() -> None:
-    found = [
+    result = [
         Unnamed(1, 0xFC52, 21, tunnel.S32, 687, tunnelled=True),
         Unnamed(1, 0xFC52, 22, tunnel.BYTES, b"\x01\x02", tunnelled=True),
         Unnamed(2, 0xFC01, 7, dt.U16, 12, 0x1399),
         Unnamed(2, 0xFC01, 8, dt.TEXT, "v2"),
     ]
-    text = draft('Kelp "Row"', "S7", "", found)
+    text = draft('Kelp "Row"', "S7", "", result)
     profile, toml = read_profile(text)
     assert profile is not None, toml.mistakes
     assert (profile.make, profile.models) == ('Kelp "Row"', ("S7",))

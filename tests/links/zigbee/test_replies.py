@@ -57,8 +57,8 @@ def heard(data: str, cluster: int = 0x0402, *, broadcast: bool = False, group: i
 )
 def test_what_is_answered_is_as_the_standard_says(message: Incoming, said: str | None) -> None:
     frame = zcl.decode(message.data)
-    found = answer(message, frame)
-    assert (None if found is None else zcl.encode(found).hex()) == said
+    result = answer(message, frame)
+    assert (None if result is None else zcl.encode(result).hex()) == said
 
 
 @pytest.mark.parametrize("short", [0x1234])

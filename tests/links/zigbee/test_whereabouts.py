@@ -65,8 +65,8 @@ async def test_who_speaks_on_a_known_address_is_checked(tmp_path: Path) -> None:
         await rig.driver.stop()
         loft.short, air.short = air.short, loft.short
         rig.driver = rig.fresh_driver(rig.told.kept)
-        for name, found in arrived.items():
-            rig.driver.follow(on_link(name, found))
+        for name, result in arrived.items():
+            rig.driver.follow(on_link(name, result))
         rig.told.values.clear()
         await rig.driver.start()
         await rig.up()
@@ -96,8 +96,8 @@ async def test_on_a_new_stick_all_nodes_are_bound_and_configured_anew(tmp_path: 
             node.bound.clear()
             node.agreed.clear()
         rig.driver = rig.fresh_driver(rig.told.kept)
-        for name, found in arrived.items():
-            rig.driver.follow(on_link(name, found))
+        for name, result in arrived.items():
+            rig.driver.follow(on_link(name, result))
         await rig.driver.start()
         await rig.up()
         await until(lambda: all(node.bound and node.agreed for node in nodes))

@@ -155,19 +155,19 @@ def test_numbers_come_back_as_they_were(kind: int, value: int) -> None:
 
 def test_tunnelled_values_are_big_endian() -> None:
     payload = bytes.fromhex("0001 03 02 0004 00000025 65 01 0001 01")
-    found = [
+    result = [
         tunnel.Tunnelled(3, tunnel.S32, 37),
         tunnel.Tunnelled(101, tunnel.BOOL, True),
     ]
-    assert tunnel.decode(payload) == (1, found)
-    assert tunnel.encode(1, found) == payload
+    assert tunnel.decode(payload) == (1, result)
+    assert tunnel.encode(1, result) == payload
     assert tunnel.decode(bytes.fromhex("0002 05 02 0004 ffffffce"))[1][0].value == -50
     with pytest.raises(CodecError, match="tunnelled value 3 ends after 1 of its 4 bytes"):
         tunnel.decode(bytes.fromhex("0001 03 02 0004 00"))
 
 
 def points(clusters: list[int], facts: dict[str, Any] | None = None) -> dict[str, Point]:
-    return {one.name: one for one in standard_points(1, clusters, facts or {})}
+    return {point.name: point for point in standard_points(1, clusters, facts or {})}
 
 
 @pytest.mark.parametrize(
@@ -196,9 +196,9 @@ def points(clusters: list[int], facts: dict[str, Any] | None = None) -> dict[str
 def test_clusters_come_to_values_in_their_unit(
     cluster: int, name: str, raw: Any, value: Any
 ) -> None:
-    found = points([cluster])[name].value(raw)
-    assert found is not None
-    assert math.isclose(found, value)
+    result = points([cluster])[name].value(raw)
+    assert result is not None
+    assert math.isclose(result, value)
     assert points([cluster])[name].value(None) is None
 
 

@@ -62,8 +62,10 @@ class Branch(msgspec.Struct, frozen=True):
 
     def sentence(self, name: Callable[[str], str]) -> str:
         said = []
-        for one in self.options:
-            condition = "" if one.when is None else f"{name(one.when.entity)} is {one.when.wanted}"
-            does = one.action.sentence(name)
+        for option in self.options:
+            condition = (
+                "" if option.when is None else f"{name(option.when.entity)} is {option.when.wanted}"
+            )
+            does = option.action.sentence(name)
             said.append(f"if {condition}, {does}" if condition else does)
         return ", else ".join(said)

@@ -48,16 +48,16 @@ class Run(msgspec.Struct, frozen=True):
         if given is None:
             return None
         within = (*facts.within, address)
-        found, mistakes = read_sequence(source, facts, given, within)
-        if found is None:
+        sequence, mistakes = read_sequence(source, facts, given, within)
+        if sequence is None:
             toml.blame(own, f"the sequence {name} has a mistake: {mistakes[0]}")
             return None
-        if odd := next((key for key in given if key not in found.takes), None):
-            takes = ", ".join(found.takes) or "nothing"
-            hint = did_you_mean(odd, found.takes) or f"it takes {takes}"
+        if odd := next((key for key in given if key not in sequence.takes), None):
+            takes = ", ".join(sequence.takes) or "nothing"
+            hint = did_you_mean(odd, sequence.takes) or f"it takes {takes}"
             toml.blame((*path, "with", odd), f"{name} does not take {odd}", hint, at_value=False)
             return None
-        return cls(found.name, found.steps)
+        return cls(sequence.name, sequence.steps)
 
     def sentence(self, name: Callable[[str], str]) -> str:
         return f"run “{self.title}”"

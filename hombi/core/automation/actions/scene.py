@@ -37,13 +37,13 @@ class Scene(msgspec.Struct, frozen=True):
         """Understand it from its table."""
         only_keys(toml, path, table, {"scene"})
         name = text(toml, path, table, "scene", required=True)
-        found = facts.scenes.get(name)
-        if found is None:
+        scene = facts.scenes.get(name)
+        if scene is None:
             if name:
                 hint = did_you_mean(name, facts.scenes) or "`hombi scene record` makes one"
                 toml.blame((*path, "scene"), f"no scene {name}", hint)
             return None
-        return cls(found.title, found.states)
+        return cls(scene.title, scene.states)
 
     def effect(self, fields: Mapping[str, str]) -> Recall:
         return Recall(self.title, self.states)

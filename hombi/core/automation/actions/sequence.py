@@ -57,7 +57,11 @@ def read_sequence(
     about = text(toml, (), toml.data, "about")
     takes = _takes(toml)
     steps = toml.data.get("steps")
-    if not isinstance(steps, list) or not all(isinstance(one, dict) for one in steps) or not steps:
+    if (
+        not isinstance(steps, list)
+        or not all(isinstance(step, dict) for step in steps)
+        or not steps
+    ):
         toml.blame((), "a sequence has steps", "add [[steps]] with an action")
         steps = []
     if len(steps) > MOST_STEPS:
@@ -77,11 +81,11 @@ def read_sequence(
 
 
 def _takes(toml: TomlText) -> dict[str, str]:
-    found = table(toml, "takes") or {}
-    if len(found) > MOST_TAKEN:
-        toml.blame(("takes",), f"a sequence takes {MOST_TAKEN} at most, not {len(found)}")
+    result = table(toml, "takes") or {}
+    if len(result) > MOST_TAKEN:
+        toml.blame(("takes",), f"a sequence takes {MOST_TAKEN} at most, not {len(result)}")
         return {}
-    for key, value in found.items():
+    for key, value in result.items():
         if not _WORD.fullmatch(key) or key in TEXT_FIELDS:
             hint = "use small letters, and none of " + ", ".join(TEXT_FIELDS)
             toml.blame(("takes", key), f"{key!r} cannot be a name here", hint, at_value=False)
@@ -89,7 +93,7 @@ def _takes(toml: TomlText) -> dict[str, str]:
             toml.blame(("takes", key), f"{key} must be a text in quotes", "what it is usually")
         elif len(value) > LONGEST_GIVEN:
             toml.blame(("takes", key), f"{key} has {LONGEST_GIVEN} characters at most")
-    return {key: value for key, value in found.items() if isinstance(value, str)}
+    return {key: value for key, value in result.items() if isinstance(value, str)}
 
 
 def _filled(data: Any, put: Mapping[str, str]) -> Any:

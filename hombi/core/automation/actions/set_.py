@@ -69,22 +69,22 @@ class Set(msgspec.Struct, frozen=True):
         address = text(toml, path, table, "set", required=True)
         if address in facts.settings and address not in facts.entities:
             return _tune(toml, path, table, facts)
-        found = entity(toml, (*path, "set"), address, facts)
+        result = entity(toml, (*path, "set"), address, facts)
         for_ms = span_ms(toml, path, table, "for")
-        if found is None:
+        if result is None:
             return None
-        if not found.writable:
+        if not result.writable:
             can = sorted(a for a, f in facts.entities.items() if f.writable)[:4]
             hint = f"these can: {', '.join(can)}" if can else "nothing here can yet"
             toml.blame((*path, "set"), f"{address} cannot be set", hint)
             return None
-        taking_ms = _taking_ms(toml, path, table, found.kind)
-        if found.kind.words is not None and to_other(table):
+        taking_ms = _taking_ms(toml, path, table, result.kind)
+        if result.kind.words is not None and to_other(table):
             return Other.parse(toml, path, table, address)
-        value = wanted(toml, path, table, found.kind)
+        value = wanted(toml, path, table, result.kind)
         if value is None:
             return None
-        sure = confirmed.confirmed(toml, path, table, address, found.kind, value)
+        sure = confirmed.confirmed(toml, path, table, address, result.kind, value)
         if 0 < for_ms <= taking_ms:
             toml.blame((*path, "for"), "it would go back before it is there", "say longer")
         if sure is not None and sure.at_most_ms <= taking_ms:

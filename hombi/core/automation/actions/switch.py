@@ -92,17 +92,17 @@ class Switch(msgspec.Struct, frozen=True):
         """Understand it from its table."""
         only_keys(toml, path, table, {"switch", "to", "for", *confirmed.KEYS})
         address = text(toml, path, table, "switch", required=True)
-        found = entity(toml, (*path, "switch"), address, facts)
-        if found is not None and not (found.writable and found.kind.name == "switch"):
+        result = entity(toml, (*path, "switch"), address, facts)
+        if result is not None and not (result.writable and result.kind.name == "switch"):
             what = f"{address} cannot be switched"
             toml.blame((*path, "switch"), what, _switchable(address, facts))
-        if found is not None and to_other(table):
+        if result is not None and to_other(table):
             return Other.parse(toml, path, table, address)
         value = wanted(toml, path, table, KINDS["switch"])
         for_ms = span_ms(toml, path, table, "for")
-        if found is None or value is None or not found.writable:
+        if result is None or value is None or not result.writable:
             return None
-        sure = confirmed.confirmed(toml, path, table, address, found.kind, value)
+        sure = confirmed.confirmed(toml, path, table, address, result.kind, value)
         return cls(address, value, for_ms, sure)
 
     def effect(self, fields: Mapping[str, str]) -> SwitchTo:

@@ -39,4 +39,4 @@ class Together(msgspec.Struct, frozen=True):
         return cls(tuple(lanes)) if None not in lanes else None
 
     def sentence(self, name: Callable[[str], str]) -> str:
-        return "side by side " + " and ".join(one.sentence(name) for one in self.lanes)
+        return "side by side " + " and ".join(lane.sentence(name) for lane in self.lanes)

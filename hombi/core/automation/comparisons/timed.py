@@ -43,8 +43,8 @@ class Timed:
 
     @classmethod
     def _read(cls, toml: TomlText, path: Path, table: dict[str, Any]) -> Self | None:
-        found = span_ms(toml, path, table, cls.word, required=True)
-        return cls(found) if found else None
+        result = span_ms(toml, path, table, cls.word, required=True)
+        return cls(result) if result else None
 
 
 class Changes(Timed):

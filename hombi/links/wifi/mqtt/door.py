@@ -315,17 +315,17 @@ class Door:
         this turn of the loop. With `once` the same waits once for each who sleeps: a
         value that it is to take, not what it is to do. Whether somebody subscribed to
         it, connected or asleep with a session that is kept."""
-        found = self._subscriptions.find(message.topic)
+        result = self._subscriptions.find(message.topic)
         asked_anew = {
             key: subscriptions
-            for key, subscriptions in found.items()
+            for key, subscriptions in result.items()
             if not (once and self._sessions[key].asked_already(message))
         }
         self._spread(message, asked_anew)
-        for key in found:
+        for key in result:
             if (connection := self.connections.get(key)) is not None:
                 connection.wire.flush()
-        return bool(found)
+        return bool(result)
 
     def _spread(
         self,

@@ -96,7 +96,7 @@ def decode_properties(body: Body, packet: int) -> Properties:
     end = body.at + length
     if end > len(body.data):
         raise MalformedPacket("the property length is larger than the packet")
-    found: dict[str, Any] = {}
+    result: dict[str, Any] = {}
     while body.at < end:
         number = body.varint()
         known = _TABLE.get(number)
@@ -111,14 +111,14 @@ def decode_properties(body: Body, packet: int) -> Properties:
         if name in _NOT_ZERO and value == 0:
             raise MalformedPacket(f"property {name} is 0", PROTOCOL_ERROR)
         if name == "user" or (name == "subscription_id" and packet == _PUBLISH):
-            found[name] = (*found.get(name, ()), value)
-        elif name in found:
+            result[name] = (*result.get(name, ()), value)
+        elif name in result:
             raise MalformedPacket(f"property {name} stands twice", PROTOCOL_ERROR)
         else:
-            found[name] = value
+            result[name] = value
     if body.at != end:
         raise MalformedPacket("a property goes beyond the property length")
-    return found
+    return result
 
 
 def encode_properties(properties: Properties) -> bytes:

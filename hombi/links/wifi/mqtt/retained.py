@@ -81,15 +81,15 @@ class RetainedMessages:
     def under(self, name_filter: str, now_s: float) -> list[p.Publish]:
         """The retained messages that fall under a filter, with what is left of their
         time."""
-        found = []
+        publishes = []
         for kept in self._by_topic.find(name_filter):
             if kept.expires_s is None:
-                found.append(kept.message)
+                publishes.append(kept.message)
             elif kept.expires_s > now_s:
-                found.append(expiring(kept.message, kept.expires_s - now_s))
+                publishes.append(expiring(kept.message, kept.expires_s - now_s))
             else:
                 self._drop(kept.message.topic)
-        return found
+        return publishes
 
 
 def key_of(topic: str) -> str:

@@ -55,14 +55,14 @@ class Subscriptions(Generic[T]):
     def find(self, name: str) -> Mapping[str, list[T]]:
         """The holders a message under this name goes to, each with what goes with every
         filter of theirs that matches."""
-        found = self._found.get(name)
-        if found is None:
-            found = self._look_for(name)
+        result = self._found.get(name)
+        if result is None:
+            result = self._look_for(name)
             if len(name) <= KNOWN_LENGTH:
                 if len(self._found) >= KNOWN:
                     self._found.clear()
-                self._found[name] = found
-        return found
+                self._found[name] = result
+        return result
 
     def _look_for(self, name: str) -> dict[str, list[T]]:
         reached: list[_Branch[T]] = []
@@ -83,11 +83,11 @@ class Subscriptions(Generic[T]):
             reached.append(branch)
             if (rest := branch.children.get("#")) is not None:  # the level above too (4.7.1.2)
                 reached.append(rest)
-        found: dict[str, list[T]] = {}
+        result: dict[str, list[T]] = {}
         for branch in reached:
             for holder, what in branch.holders.items():
-                found.setdefault(holder, []).append(what)
-        return found
+                result.setdefault(holder, []).append(what)
+        return result
 
 
 class Retained(Generic[T]):
@@ -125,16 +125,16 @@ class Retained(Generic[T]):
     def find(self, name_filter: str) -> list[T]:
         """All that is kept under names that fall under this filter [MQTT-4.7.2-1 for a
         leading $]."""
-        found: list[T] = []
+        result: list[T] = []
         wanted = name_filter.split("/")
 
         def walk(branch: _Branch[T], place: int) -> None:
             if place == len(wanted):
-                found.extend(branch.holders.values())
+                result.extend(branch.holders.values())
                 return
             level = wanted[place]
             if level == "#":
-                found.extend(branch.holders.values())  # the parent's level itself (4.7.1.2)
+                result.extend(branch.holders.values())  # the parent's level itself (4.7.1.2)
             if level in ("#", "+"):
                 for name, child in branch.children.items():
                     if not (place == 0 and name.startswith("$")):
@@ -143,4 +143,4 @@ class Retained(Generic[T]):
                 walk(next_level, place + 1)
 
         walk(self._root, 0)
-        return found
+        return result
