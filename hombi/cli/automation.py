@@ -146,13 +146,13 @@ def texts(name: Name, json: Json = False) -> None:
     table(("NO.", "SINCE", "BY", "WHAT CHANGED"), rows, "")
 
 
-def _changed(one: KeptText, before: KeptText | None) -> str:
+def _changed(text: KeptText, before: KeptText | None) -> str:
     """The first line that is another, and how many more there are."""
     if before is None:
         return ""
     lines = [
         line
-        for line in difflib.ndiff(before.text.splitlines(), one.text.splitlines())
+        for line in difflib.ndiff(before.text.splitlines(), text.text.splitlines())
         if line[:2] in ("+ ", "- ")
     ]
     new = [line for line in lines if line.startswith("+")] or lines
@@ -261,11 +261,11 @@ def starter(
         mistakes(made.mistakes, "the text")
 
 
-def _blanks(found: Starter, *, json: bool) -> None:
+def _blanks(starter: Starter, *, json: bool) -> None:
     if json:
-        as_json([found.as_dict()])
+        as_json([starter.as_dict()])
         return
-    out.print(bold(found.title), found.about)
+    out.print(bold(starter.title), starter.about)
     rows = [
         (
             blank.name,
@@ -274,7 +274,7 @@ def _blanks(found: Starter, *, json: bool) -> None:
             blank.usual,
             "" if blank.needed else "may be empty",
         )
-        for blank in found.blanks
+        for blank in starter.blanks
     ]
     table(("BLANK", "WHAT", "KIND", "LIKE", ""), rows, "")
 

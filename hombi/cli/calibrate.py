@@ -98,22 +98,29 @@ def calibrate(
         _shown(comparison, beside or "values read off an instrument", typed=bool(read_off))
 
 
-def _shown(found: Comparison, beside: str, *, typed: bool) -> None:
-    named = found.entity
-    out.print(Text(named, style="bold"), "beside", Text(beside, style="bold"), f"in {found.unit}")
-    if found.at:
+def _shown(comparison: Comparison, beside: str, *, typed: bool) -> None:
+    named = comparison.entity
+    out.print(
+        Text(named, style="bold"), "beside", Text(beside, style="bold"), f"in {comparison.unit}"
+    )
+    if comparison.at:
         width = max(20, out.width - 4)
-        known = [*found.sensor, *found.beside]
+        known = [*comparison.sensor, *comparison.beside]
         bounds = (min(known), max(known))
-        for name, values in (("the sensor", found.sensor), ("the reference", found.beside)):
+        for name, values in (
+            ("the sensor", comparison.sensor),
+            ("the reference", comparison.beside),
+        ):
             out.print(name)
-            out.print(blocks(found.at, values, (found.start, found.end), width, bounds))
+            out.print(
+                blocks(comparison.at, values, (comparison.start, comparison.end), width, bounds)
+            )
         what = "values" if typed else "hours in which both were heard"
-        out.print(f"{len(found.at)} {what}")
-    for name, fit in (("offset", found.offset), ("gain", found.both)):
+        out.print(f"{len(comparison.at)} {what}")
+    for name, fit in (("offset", comparison.offset), ("gain", comparison.both)):
         if fit is not None:
-            out.print(f"{_in_words(fit, found.unit, gain=name == 'gain')}  (--apply {name})")
-    for remark in found.remarks:
+            out.print(f"{_in_words(fit, comparison.unit, gain=name == 'gain')}  (--apply {name})")
+    for remark in comparison.remarks:
         out.print(Text(f"! {remark}", style="yellow"))
 
 
@@ -126,7 +133,7 @@ def _typed(text: str, zone: tzinfo) -> TypedValue:
 
 
 def _in_words(fit: Fit, unit: str, *, gain: bool) -> str:
-    said = f"offset {fit.offset:+.3g} {unit} ({fit.low:+.3g} to {fit.high:+.3g})"
+    sentence = f"offset {fit.offset:+.3g} {unit} ({fit.low:+.3g} to {fit.high:+.3g})"
     if gain:
-        said = f"gain {fit.gain:.4g} ({fit.gain_low:.4g} to {fit.gain_high:.4g}), {said}"
-    return f"{said}, leaves {fit.residual:.2g} {unit}"
+        sentence = f"gain {fit.gain:.4g} ({fit.gain_low:.4g} to {fit.gain_high:.4g}), {sentence}"
+    return f"{sentence}, leaves {fit.residual:.2g} {unit}"

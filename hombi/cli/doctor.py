@@ -35,7 +35,7 @@ def check(
         err.print(f"there is no {path}", style="red")
         raise typer.Exit(SAID_NO)
     try:
-        said = check_config(path) if path.exists() else ""
+        sentence = check_config(path) if path.exists() else ""
         if file is None:
             _check_environment()
     except ConfigError as error:
@@ -54,8 +54,8 @@ def check(
         mistakes(result, str(path))
         raise typer.Exit(SAID_NO) from error
     out.print(
-        f"{path} is in order: {said}."
-        if said
+        f"{path} is in order: {sentence}."
+        if sentence
         else f"There is no {path}; every setting has its default."
     )
 

@@ -208,10 +208,10 @@ def blocks(
     return drawn
 
 
-def mistakes(found: Sequence[Mistake], name: str) -> None:
+def mistakes(mistakes: Sequence[Mistake], name: str) -> None:
     """Every mistake with its line, a caret under its column, and what to do; unbroken,
     for editors that read it."""
-    for mistake in found:
+    for mistake in mistakes:
         what = f"{name}:{mistake.line}:{mistake.column}: {mistake.what}"
         err.print(Text(what, style="red"), soft_wrap=True)
         if mistake.source_line:

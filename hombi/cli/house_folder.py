@@ -172,21 +172,21 @@ def _each(
         names = list(refused)
 
 
-def _put(h: Hub, one: Difference, name: str) -> str:
-    part = one.part
-    if name in one.kept:
-        part.change(h, name, one.kept[name], one.wanted[name])
+def _put(h: Hub, difference: Difference, name: str) -> str:
+    part = difference.part
+    if name in difference.kept:
+        part.change(h, name, difference.kept[name], difference.wanted[name])
         return f"{part.what} {name} is changed"
-    made = part.add(h, name, one.wanted[name])
+    made = part.add(h, name, difference.wanted[name])
     return f"{part.what} {name} is added" + (f", as {made}" if made != name else "")
 
 
-def _removed(h: Hub, one: Difference, name: str) -> str:
-    own = getattr(one.kept[name], "computed", True)  # a node's value goes with its node
-    if one.part.remove is None or not own:
+def _removed(h: Hub, difference: Difference, name: str) -> str:
+    own = getattr(difference.kept[name], "computed", True)  # a node's value goes with its node
+    if difference.part.remove is None or not own:
         return ""
-    one.part.remove(h, name)
-    return f"{one.part.what} {name} is removed"
+    difference.part.remove(h, name)
+    return f"{difference.part.what} {name} is removed"
 
 
 def _counted(found: list[Difference]) -> list[dict[str, object]]:

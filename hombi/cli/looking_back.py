@@ -78,28 +78,28 @@ def replay(
         _told(result)
 
 
-def _told(found: Replay) -> None:
-    out.print(found.sentence)
-    if found.known_from is None:
-        out.print(f"{found.entity} has no readings in this span.")
+def _told(replay: Replay) -> None:
+    out.print(replay.sentence)
+    if replay.known_from is None:
+        out.print(f"{replay.entity} has no readings in this span.")
         return
-    out.print(f"From {clock(found.known_from, SHOWN)} to {clock(found.end, SHOWN)} it")
-    on = f", and been on for {length(found.on_ms)}" if found.on_ms else ""
-    longest = f" (the longest {length(found.longest_ms)})" if found.on_ms else ""
-    times = counted(found.starts, "time")
-    out.print(bold(f"would have started {times}"), f"({found.a_week:g} a week){on}{longest}.")
-    if found.short:
-        out.print(f"{counted(found.short, 'time')} it did not hold long enough.")
-    if found.lived is not None:
-        out.print(f"The one on duty started {counted(len(found.lived), 'time')} in this span.")
-    for effect in found.effects:
+    out.print(f"From {clock(replay.known_from, SHOWN)} to {clock(replay.end, SHOWN)} it")
+    on = f", and been on for {length(replay.on_ms)}" if replay.on_ms else ""
+    longest = f" (the longest {length(replay.longest_ms)})" if replay.on_ms else ""
+    times = counted(replay.starts, "time")
+    out.print(bold(f"would have started {times}"), f"({replay.a_week:g} a week){on}{longest}.")
+    if replay.short:
+        out.print(f"{counted(replay.short, 'time')} it did not hold long enough.")
+    if replay.lived is not None:
+        out.print(f"The one on duty started {counted(len(replay.lived), 'time')} in this span.")
+    for effect in replay.effects:
         out.print(f"  {effect.text}: {counted(effect.times, 'time')}")
-    for line in found.advice:
+    for line in replay.advice:
         out.print(Text(f"! {line}", style="yellow"))
-    if found.limits:
-        near = ", ".join(f"{limit.limit} about {limit.a_week:g}" for limit in found.limits)
+    if replay.limits:
+        near = ", ".join(f"{limit.limit} about {limit.a_week:g}" for limit in replay.limits)
         out.print(f"Starts a week with other limits: {near}.")
-    for edge in found.edges[-MOST_SHOWN:]:
+    for edge in replay.edges[-MOST_SHOWN:]:
         out.print(f"{clock(edge.at, SHOWN)}  {_EDGES[edge.edge]}: {edge.text}")
 
 

@@ -53,11 +53,11 @@ def list_(json: Json = False) -> None:
     table(("NAME", "IS", "SEES", "SIGNED IN"), rows, "Nobody owns this hub yet.")
 
 
-def _sees(one: Member) -> str:
-    if one.role == "guest":
-        return ", ".join(one.rooms)
-    if one.role == "wall":
-        return one.dashboard + ("" if one.switches else ", switches nothing")
+def _sees(member: Member) -> str:
+    if member.role == "guest":
+        return ", ".join(member.rooms)
+    if member.role == "wall":
+        return member.dashboard + ("" if member.switches else ", switches nothing")
     return "the house"
 
 
@@ -105,10 +105,10 @@ def invitations(json: Json = False) -> None:
     table(("NUMBER", "FOR", "MADE BY", "MADE"), rows, "No invitation is open.")
 
 
-def _invited_as(one: OpenInvitation) -> str:
-    if one.role == "guest":
-        return f"guest: {', '.join(one.rooms)}"
-    return f"wall: {one.dashboard}" if one.role == "wall" else one.role
+def _invited_as(invitation: OpenInvitation) -> str:
+    if invitation.role == "guest":
+        return f"guest: {', '.join(invitation.rooms)}"
+    return f"wall: {invitation.dashboard}" if invitation.role == "wall" else invitation.role
 
 
 @app.command()

@@ -71,8 +71,8 @@ def follow(
         made = h.people.follow(
             person, [entity_called(h, entity) for entity in entities or []], linger
         )
-    told = ", ".join(made.follows) or "their own word alone"
-    said(json, [made], f"Whether {made.person} is home is told by {told}.")
+    sentence = ", ".join(made.follows) or "their own word alone"
+    said(json, [made], f"Whether {made.person} is home is told by {sentence}.")
 
 
 @app.command()
@@ -84,8 +84,10 @@ def quiet(
     """Say when somebody is told only what is urgent."""
     with hub() as h:
         made = h.people.quiet(person, "" if hours == "never" else hours)
-    told = f"is told only what is urgent at {made.quiet}" if made.quiet else "has no quiet hours"
-    said(json, [made], f"{made.person} {told}.")
+    sentence = (
+        f"is told only what is urgent at {made.quiet}" if made.quiet else "has no quiet hours"
+    )
+    said(json, [made], f"{made.person} {sentence}.")
 
 
 def _say(person: str, json: bool, *, is_home: bool) -> None:

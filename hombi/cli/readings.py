@@ -68,8 +68,8 @@ def history(
     out.print(Text(entity, style="bold"), f"· {within(span, begin, end)} · {counted}")
     out.print(sparkline(fine, max(20, out.width - 4)))
     shown = [("lowest", of.low), ("mean", of.mean), ("median", of.median), ("highest", of.high)]
-    said = " · ".join(f"{name} {number:.1f}" for name, number in shown if number is not None)
-    out.print(f"{said} {fine.unit}".rstrip())
+    sentence = " · ".join(f"{name} {number:.1f}" for name, number in shown if number is not None)
+    out.print(f"{sentence} {fine.unit}".rstrip())
     if of.over_ms is not None:
         share = 100 * of.over_ms / of.known_ms if of.known_ms else 0.0
         out.print(f"over {over} for {length(of.over_ms)}, {share:.1f} % of the time")

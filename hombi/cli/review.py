@@ -46,27 +46,27 @@ def review(
     _draw(result)
 
 
-def _draw(found: Review) -> None:
-    last = clock(found.end - 1, "%d %b %Y")
-    out.print(Text(f"{clock(found.start, '%d %b')} to {last}", style="bold"))
+def _draw(review: Review) -> None:
+    last = clock(review.end - 1, "%d %b %Y")
+    out.print(Text(f"{clock(review.start, '%d %b')} to {last}", style="bold"))
     out.print()
     out.print(Text("What stands out", style="bold"))
-    for finding in found.findings:
+    for finding in review.findings:
         out.print(f"· {finding.text}.")
-    if not found.findings:
+    if not review.findings:
         out.print("Nothing.", style="dim")
-    for kind in found.kinds:
+    for kind in review.kinds:
         out.print()
         _kind(kind)
-    if found.silences:
+    if review.silences:
         out.print()
-        rows = [(silence.title, *_silence(silence)) for silence in found.silences]
+        rows = [(silence.title, *_silence(silence)) for silence in review.silences]
         table(("NODE", "LONGEST SILENCE", "FROM"), rows, "")
-    if found.batteries:
+    if review.batteries:
         out.print()
         lines = [
             (battery.spoken, f"{battery.percent:.0f} %", *_trend(battery))
-            for battery in found.batteries
+            for battery in review.batteries
         ]
         table(("BATTERY", "NOW", "A WEEK", "LOW ON"), lines, "", ("NOW", "A WEEK"))
 
@@ -99,14 +99,14 @@ def _shown(number: float, kind: ReviewedKind) -> str:
     return f"{number:.{kind.decimals}f}"
 
 
-def _silence(one: NodeSilence) -> tuple[str, str]:
-    if one.start is None or one.end is None:
+def _silence(silence: NodeSilence) -> tuple[str, str]:
+    if silence.start is None or silence.end is None:
         return "none", ""
-    minutes = (one.end - one.start) // 60_000
+    minutes = (silence.end - silence.start) // 60_000
     long = f"{minutes // 60} h {minutes % 60} min" if minutes >= 60 else f"{minutes} min"
-    return long, clock(one.start, "%d %b %H:%M")
+    return long, clock(silence.start, "%d %b %H:%M")
 
 
-def _trend(one: BatteryTrend) -> tuple[str, str]:
-    week = f"{one.a_day * 7:+.1f} %"
-    return week, clock(one.low_at, "%d %b %Y") if one.low_at else ""
+def _trend(trend: BatteryTrend) -> tuple[str, str]:
+    week = f"{trend.a_day * 7:+.1f} %"
+    return week, clock(trend.low_at, "%d %b %Y") if trend.low_at else ""

@@ -164,25 +164,25 @@ def undo(entity: Entity, json: Json = False) -> None:
     told(conditioning, json=json, past=False)
 
 
-def waited(h: Hub, found: Conditioning, *, quiet: bool) -> Conditioning:
+def waited(h: Hub, conditioning: Conditioning, *, quiet: bool) -> Conditioning:
     """Wait until the past is made again."""
     with err.status("The past is made again …") as status:
-        while found.progress is not None:
+        while conditioning.progress is not None:
             if not quiet:
-                status.update(f"The past is made again: {found.progress:.0%}")
+                status.update(f"The past is made again: {conditioning.progress:.0%}")
             time.sleep(LOOK_S)
-            found = h.conditioning.show(found.entity)
-    return found
+            conditioning = h.conditioning.show(conditioning.entity)
+    return conditioning
 
 
-def told(found: Conditioning, *, json: bool, past: bool) -> None:
+def told(conditioning: Conditioning, *, json: bool, past: bool) -> None:
     """How an entity is conditioned now."""
     if json:
-        as_json([found.as_dict()])
+        as_json([conditioning.as_dict()])
         return
-    words = "; ".join(found.words) or "no steps"
+    words = "; ".join(conditioning.words) or "no steps"
     since = ", over its whole past" if past else ""
-    out.print(f"{found.entity} is conditioned{since}: {words}.")
+    out.print(f"{conditioning.entity} is conditioned{since}: {words}.")
 
 
 def _steps(words: Sequence[str] | None) -> list[Step]:

@@ -50,23 +50,23 @@ def tally(entity: Entity, json: Json = False) -> None:
     _draw(detail, per, rows)
 
 
-def _draw(found: EntityDetail, per: str, rows: list[Row]) -> None:
+def _draw(detail: EntityDetail, per: str, rows: list[Row]) -> None:
     _, _, now, before, back, same, pattern = SPANS[per]
 
     def shown(row: Row) -> str:
         if row.high is None:
             return "–"
-        if found.unit == "s":
+        if detail.unit == "s":
             return length(round(row.high * 1000))
-        return f"{row.high:.{found.decimals}f} {found.unit}".strip()
+        return f"{row.high:.{detail.decimals}f} {detail.unit}".strip()
 
-    out.print(Text(found.spoken, style="bold"))
-    said = [f"{now} {shown(rows[-1])}"]
+    out.print(Text(detail.spoken, style="bold"))
+    sentences = [f"{now} {shown(rows[-1])}"]
     if len(rows) > 1:
-        said.append(f"{before} {shown(rows[-2])}")
+        sentences.append(f"{before} {shown(rows[-2])}")
     if back and len(rows) > back:
-        said.append(f"{same} {shown(rows[-1 - back])}")
-    out.print(" · ".join(said))
+        sentences.append(f"{same} {shown(rows[-1 - back])}")
+    out.print(" · ".join(sentences))
     most = max((row.high or 0.0 for row in rows), default=0.0) or 1.0
     bars = [
         (clock(row.start, pattern), shown(row), "█" * round(WIDTH * (row.high or 0.0) / most))

@@ -49,52 +49,52 @@ def trust(
         _take(result, yes=yes)
 
 
-def _show(found: Trust, save: Path | None) -> None:
+def _show(trust: Trust, save: Path | None) -> None:
     if save is not None:
-        out.print(f"The certificate of {found.house} is in {save}.")
+        out.print(f"The certificate of {trust.house} is in {save}.")
         return
-    if not found.certificate:
-        out.print(_without(found))
+    if not trust.certificate:
+        out.print(_without(trust))
         return
-    segno.make(found.page, error="m").terminal(compact=True, border=2)
-    out.print(f"Open {found.page} on the device that is to trust {found.house}.", soft_wrap=True)
+    segno.make(trust.page, error="m").terminal(compact=True, border=2)
+    out.print(f"Open {trust.page} on the device that is to trust {trust.house}.", soft_wrap=True)
     out.print("There, compare the fingerprint (SHA-256) of the certificate:")
-    out.print(f"  {found.fingerprint}", soft_wrap=True)
-    out.print(f"Devices list it as “{found.name}”{_until(found)}.")
-    if found.problem:
-        out.print(f"HTTPS is not open now: {found.problem}", style="yellow")
+    out.print(f"  {trust.fingerprint}", soft_wrap=True)
+    out.print(f"Devices list it as “{trust.name}”{_until(trust)}.")
+    if trust.problem:
+        out.print(f"HTTPS is not open now: {trust.problem}", style="yellow")
     else:
-        out.print(f"The console over HTTPS: {found.secure}", soft_wrap=True)
-        out.print(_here(found))
+        out.print(f"The console over HTTPS: {trust.secure}", soft_wrap=True)
+        out.print(_here(trust))
 
 
-def _without(found: Trust) -> str:
-    if found.own:
-        return f"{found.secure} shows a certificate of your own; devices need nothing more."
+def _without(trust: Trust) -> str:
+    if trust.own:
+        return f"{trust.secure} shows a certificate of your own; devices need nothing more."
     return "This hub has no certificate now. `hombi doctor` says why."
 
 
-def _until(found: Trust) -> str:
-    if found.until is None:
+def _until(trust: Trust) -> str:
+    if trust.until is None:
         return ""
-    return f", good until {datetime.fromtimestamp(found.until / 1000).astimezone():%d %B %Y}"
+    return f", good until {datetime.fromtimestamp(trust.until / 1000).astimezone():%d %B %Y}"
 
 
-def _here(found: Trust) -> str:
+def _here(trust: Trust) -> str:
     """Whether this machine trusts it: by asking over HTTPS."""
     kept = authority_file()
     try:
-        with Hub(found.secure, authority=kept if kept.exists() else None) as hub:
+        with Hub(trust.secure, authority=kept if kept.exists() else None) as hub:
             hub.claimed()
     except HubUnreachable:
         return "This machine's command line does not trust it yet: `hombi trust --take`."
     return "This machine's command line trusts it."
 
 
-def _take(found: Trust, *, yes: bool) -> None:
-    out.print(f"The certificate of {found.house} has this fingerprint (SHA-256):")
-    out.print(f"  {found.fingerprint}", soft_wrap=True)
+def _take(trust: Trust, *, yes: bool) -> None:
+    out.print(f"The certificate of {trust.house} has this fingerprint (SHA-256):")
+    out.print(f"  {trust.fingerprint}", soft_wrap=True)
     if not yes:
         typer.confirm("Is it the one that `hombi trust` shows on the hub's machine?", abort=True)
-    path = keep_private(authority_file(), found.certificate)
-    out.print(f"Kept in {path}. Sign in with `hombi sign-in --hub {found.secure}`.")
+    path = keep_private(authority_file(), trust.certificate)
+    out.print(f"Kept in {path}. Sign in with `hombi sign-in --hub {trust.secure}`.")

@@ -73,10 +73,10 @@ class _Problem(msgspec.Struct):
 def problem(status: int, body: bytes) -> HubProblem:
     """The error that an answer of this status stands for."""
     try:
-        said = msgspec.json.decode(body, type=_Problem)
+        answer = msgspec.json.decode(body, type=_Problem)
     except msgspec.DecodeError:
-        said = _Problem(f"the hub answered {status} without saying why")
-    return _BY_STATUS.get(status, HubProblem)(status, said.detail, said.mistakes)
+        answer = _Problem(f"the hub answered {status} without saying why")
+    return _BY_STATUS.get(status, HubProblem)(status, answer.detail, answer.mistakes)
 
 
 def untrusted(url: str, why: str) -> HubUnreachable:

@@ -157,9 +157,9 @@ def _too_deep(text: str) -> TomlText:
     return parsed
 
 
-def _blame_syntax(parsed: TomlText, said: str) -> None:
-    match = _AT.search(said)
-    what = _AT.sub("", said).strip()
+def _blame_syntax(parsed: TomlText, sentence: str) -> None:
+    match = _AT.search(sentence)
+    what = _AT.sub("", sentence).strip()
     line, column = (int(match[1]), int(match[2])) if match and match[1] else _end(parsed.text)
     lines = _lines(parsed.text)
     sign = lines[line - 1][column - 1 : column] if line <= len(lines) else ""
@@ -210,7 +210,7 @@ def _end(text: str) -> tuple[int, int]:
     return len(lines), len(lines[-1]) + 1
 
 
-def _walk(found: Places, document: tree_sitter.Node, lines: list[bytes]) -> None:
+def _walk(places: Places, document: tree_sitter.Node, lines: list[bytes]) -> None:
     """Remember where each key and value stands."""
     counts: dict[Path, int] = {}
 
@@ -224,11 +224,11 @@ def _walk(found: Places, document: tree_sitter.Node, lines: list[bytes]) -> None
         return ((node.text or b"").decode().strip("\"'"),)
 
     def mark(path: Path, at: Place) -> None:
-        if path in found.keys and found.doubled is None:
-            found.doubled = (".".join(map(str, path)), found.keys[path], at)
-        found.keys[path] = at
+        if path in places.keys and places.doubled is None:
+            places.doubled = (".".join(map(str, path)), places.keys[path], at)
+        places.keys[path] = at
         for length in range(1, len(path)):  # the tables that a dotted key goes through
-            found.keys.setdefault(path[:length], at)
+            places.keys.setdefault(path[:length], at)
 
     def pair(node: tree_sitter.Node, prefix: Path) -> None:
         # The comment at the end of a line is among the children.
@@ -236,21 +236,21 @@ def _walk(found: Places, document: tree_sitter.Node, lines: list[bytes]) -> None
         path = prefix + key_path(key)
         mark(path, place(key))
         if node.parent is None or node.parent.type != "inline_table":
-            found.pair_bytes[path] = (node.start_byte, held.end_byte)
+            places.pair_bytes[path] = (node.start_byte, held.end_byte)
             last = key.named_children[-1] if key.type == "dotted_key" else key
-            found.key_starts[path] = (key.text or b"")[: last.start_byte - key.start_byte]
+            places.key_starts[path] = (key.text or b"")[: last.start_byte - key.start_byte]
         value(held, path)
 
     def value(node: tree_sitter.Node, path: Path) -> None:
-        found.values[path] = place(node)
-        found.value_bytes[path] = (node.start_byte, node.end_byte)
+        places.values[path] = place(node)
+        places.value_bytes[path] = (node.start_byte, node.end_byte)
         if node.type == "inline_table":
             for child in node.named_children:
                 if child.type == "pair":
                     pair(child, path)
         elif node.type == "array":
             for number, child in enumerate(c for c in node.named_children if c.type != "comment"):
-                found.keys[(*path, number)] = place(child)
+                places.keys[(*path, number)] = place(child)
                 value(child, (*path, number))
 
     def resolve(path: Path) -> Path:
@@ -274,11 +274,11 @@ def _walk(found: Places, document: tree_sitter.Node, lines: list[bytes]) -> None
             if node.type == "table_array_element":
                 bare = (*resolve(name[:-1]), name[-1])
                 counts[bare] = counts.get(bare, -1) + 1
-                found.keys.setdefault(bare, place(head))
-                found.keys[resolve(name)] = place(head)
+                places.keys.setdefault(bare, place(head))
+                places.keys[resolve(name)] = place(head)
             else:
                 mark(resolve(name), place(head))
-            found.head_bytes[resolve(name)] = (node.start_byte, head.end_byte)
+            places.head_bytes[resolve(name)] = (node.start_byte, head.end_byte)
             for child in node.named_children:
                 if child.type == "pair":
                     pair(child, resolve(name))

@@ -257,13 +257,13 @@ class Bluez:
         return result
 
     @staticmethod
-    def _descriptors(path: str, one: Characteristic) -> dict[str, tuple[str, bytes]]:
+    def _descriptors(path: str, characteristic: Characteristic) -> dict[str, tuple[str, bytes]]:
         """The paths of a characteristic's descriptors, each with its UUID and
         content."""
         handle = int(path[-4:], 16)
         return {
             f"{path}/desc{handle + n:04x}": item
-            for n, item in enumerate(one.descriptors.items(), 1)
+            for n, item in enumerate(characteristic.descriptors.items(), 1)
         }
 
     # Messages
@@ -355,25 +355,25 @@ class Bluez:
             self.disconnect(device)
 
     def _characteristic_call(
-        self, device: Device, one: Characteristic, message: Message
+        self, device: Device, characteristic: Characteristic, message: Message
     ) -> Message:
         if device.wants_pairing and not device.paired:
             return Message.new_error(message, "org.bluez.Error.NotAuthorized", "Not Authorized")
         flag = {"ReadValue": "read", "WriteValue": "write", "StartNotify": "notify"}
-        if flag.get(message.member or "", "notify") not in one.flags:
+        if flag.get(message.member or "", "notify") not in characteristic.flags:
             return Message.new_error(message, "org.bluez.Error.NotSupported", "Not Supported")
         if message.member == "WriteValue" and device.writes_paired and not device.paired:
             # As BlueZ says what the node answers: insufficient authentication (0x05).
             return Message.new_error(message, "org.bluez.Error.NotPermitted", "Not paired")
         if message.member == "ReadValue":
-            return Message.new_method_return(message, "ay", [one.read()])
+            return Message.new_method_return(message, "ay", [characteristic.read()])
         if message.member == "WriteValue":
-            one.write(bytes(message.body[0]))
-            one.told = one.read()  # who wrote it knows
+            characteristic.write(bytes(message.body[0]))
+            characteristic.told = characteristic.read()  # who wrote it knows
         elif message.member == "StartNotify":
-            one.notifying, one.told = True, one.read()
+            characteristic.notifying, characteristic.told = True, characteristic.read()
         elif message.member == "StopNotify":
-            one.notifying = False
+            characteristic.notifying = False
         return Message.new_method_return(message)
 
     def _changed(self, path: str, interface: str, values: dict[str, Variant]) -> None:

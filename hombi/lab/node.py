@@ -92,14 +92,14 @@ class LabNode:
             outcome = await http.get(
                 ticket["outcome"], headers={"Authorization": f"Bearer {ticket['ticket']}"}
             )
-            said = outcome.json()
-            if outcome.status_code != 200 or said["state"] in ("turned-away", "locked"):
+            answer = outcome.json()
+            if outcome.status_code != 200 or answer["state"] in ("turned-away", "locked"):
                 return
-            if said["state"] == "admitted":
-                mqtt = said["mqtt"]
+            if answer["state"] == "admitted":
+                mqtt = answer["mqtt"]
                 self.letter = Letter(
-                    said["node"],
-                    said["key"],
+                    answer["node"],
+                    answer["key"],
                     mqtt["port"],
                     mqtt["readings"],
                     mqtt["wanted"],

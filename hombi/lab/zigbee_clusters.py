@@ -125,9 +125,9 @@ class Clusters:
                 self.written[endpoint, cluster, attribute.id] = attribute.value
         return refused or b"\0"
 
-    def _discovered(self, endpoint: int, cluster: int, asked: bytes) -> bytes:
+    def _discovered(self, endpoint: int, cluster: int, content: bytes) -> bytes:
         """The answer to a discovery of attributes: a few at a time."""
-        first, most = struct.unpack("<HB", asked)
+        first, most = struct.unpack("<HB", content)
         part = self.plan.parts.get(endpoint)
         attributes = part.clusters.get(cluster, {}) if part is not None else {}
         there = sorted(

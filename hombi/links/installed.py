@@ -32,8 +32,8 @@ def _loaded(point: EntryPoint) -> Link:
         link = point.load()
     except Exception as error:
         log.exception("the link %s cannot be loaded", point.name)
-        said = f"{type(error).__name__}: {error}"
-        raise UnusableLink(f"the link {point.name} cannot be loaded: {said}") from error
+        sentence = f"{type(error).__name__}: {error}"
+        raise UnusableLink(f"the link {point.name} cannot be loaded: {sentence}") from error
     if not isinstance(link, Link) or link.name != point.name:
         raise UnusableLink(f"the entry point {point.name} of {GROUP} names no link of this name")
     return link

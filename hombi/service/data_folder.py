@@ -149,11 +149,11 @@ def _way_out(path: Path) -> str:
     try:
         last = kept_backups(path.parent / "backups")[-1]
     except (OSError, IndexError):
-        said = "`hombi restore FILE` puts a backup in its place"
+        sentence = "`hombi restore FILE` puts a backup in its place"
     else:
         made = datetime.fromtimestamp(last.stat().st_mtime)
-        said = f"`hombi restore {last}` puts the backup of {made:%d %B %Y %H:%M} in its place"
-    return f"{said}; `hombi salvage` takes over what can still be read"
+        sentence = f"`hombi restore {last}` puts the backup of {made:%d %B %Y %H:%M} in its place"
+    return f"{sentence}; `hombi salvage` takes over what can still be read"
 
 
 def _database(path: Path) -> None:

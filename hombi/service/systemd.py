@@ -11,7 +11,7 @@ import socket
 PART, IDLE_S = 0.5, 3600.0
 
 
-def tell(said: str) -> bool:
+def tell(sentence: str) -> bool:
     """Tell systemd; whether it listens. An address that begins with @ is an abstract
     one."""
     address = os.environ.get("NOTIFY_SOCKET", "")
@@ -21,7 +21,7 @@ def tell(said: str) -> bool:
         address = "\0" + address[1:]
     with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM | socket.SOCK_CLOEXEC) as sock:
         try:
-            sock.sendto(said.encode(), address)
+            sock.sendto(sentence.encode(), address)
         except OSError:
             return False
     return True

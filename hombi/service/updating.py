@@ -81,23 +81,23 @@ def _in_a_child(work: Callable[[], None]) -> None:
     reads, writes = os.pipe()
     child = os.fork()
     if child == 0:
-        said = b""
+        content = b""
         try:
             work()
         except BaseException as error:  # noqa: BLE001 - whatever it is, the parent says it
             if not isinstance(error, StartError):
                 traceback.print_exc()
-            said = str(error).encode() or b"the database was not brought up to date"
-        os.write(writes, said)
+            content = str(error).encode() or b"the database was not brought up to date"
+        os.write(writes, content)
         os._exit(0)
     os.close(writes)
     with os.fdopen(reads, "rb") as pipe:
-        said = pipe.read()
+        content = pipe.read()
     _, status = os.waitpid(child, 0)
     if status:
         raise StartError("the database was not brought up to date: that was stopped; start again")
-    if said:
-        raise StartError(said.decode(errors="replace"))
+    if content:
+        raise StartError(content.decode(errors="replace"))
 
 
 def _migrate(*, update: bool) -> None:

@@ -130,16 +130,16 @@ def _values(h: Hub) -> dict[str, ValueEntry]:
     return {one: _value(h, h.entities.get(one)) for one in entities}
 
 
-def _value(h: Hub, one: wire.EntityDetail) -> ValueEntry:
-    own, how = one.kept_in, one.derived
+def _value(h: Hub, detail: wire.EntityDetail) -> ValueEntry:
+    own, how = detail.kept_in, detail.derived
     computed = Computed(how.method, how.sources, how.parameters) if how is not None else None
     # What is computed from one node's values stands on that, wherever it is.
-    placed = computed is not None and one.entity.partition("/")[0] == one.room
-    chained = computed is None and not one.writable
-    steps = h.conditioning.show(one.entity).steps if chained else []
+    placed = computed is not None and detail.entity.partition("/")[0] == detail.room
+    chained = computed is None and not detail.writable
+    steps = h.conditioning.show(detail.entity).steps if chained else []
     return ValueEntry(
-        one.title, one.hidden, own.seen_in, own.seen_decimals, own.keep,
-        (one.room or "") if placed else "", computed, steps,
+        detail.title, detail.hidden, own.seen_in, own.seen_decimals, own.keep,
+        (detail.room or "") if placed else "", computed, steps,
     )  # fmt: skip
 
 

@@ -91,7 +91,7 @@ def read(text: str, file: str, shape: type[E]) -> dict[str, E]:
         result: Any = tomllib.loads(text)
         return msgspec.convert(result, dict[str, shape])  # type: ignore[valid-type]
     except (ValueError, msgspec.ValidationError) as error:
-        said = str(error).replace("`$", "`").replace("[...]", " of an entry")
-        raise FileError(f"{file}: {said}") from error
+        sentence = str(error).replace("`$", "`").replace("[...]", " of an entry")
+        raise FileError(f"{file}: {sentence}") from error
     except RecursionError as error:
         raise FileError(f"{file}: it is nested too deep") from error

@@ -92,10 +92,10 @@ def why(automation: str, at: int | None = None) -> Call[wire.Account]:
 
 
 def rehearse(
-    text: str, said: Sequence[wire.PretendValue], *, lasts: str = "", at: int = 0
+    text: str, values: Sequence[wire.PretendValue], *, lasts: str = "", at: int = 0
 ) -> Call[wire.Rehearsal]:
     """What a text would do with pretend values; the house is not touched."""
-    body = wire.RehearseRequest(text=text, said=list(said), lasts=lasts, at=at)
+    body = wire.RehearseRequest(text=text, said=list(values), lasts=lasts, at=at)
     return Call("POST", "/api/automations/rehearse", wire.Rehearsal, body=body)
 
 

@@ -105,7 +105,7 @@ class _Teller:
     def __init__(
         self,
         program: Program,
-        found: Replayed,
+        replayed: Replayed,
         at_ms: int,
         zone: tzinfo,
         beside: Beside,
@@ -113,13 +113,13 @@ class _Teller:
         whole: bool,
     ) -> None:
         self.names, self.hands, self.whole = beside.names, beside.hands, whole
-        self.program, self.found, self.at_ms, self.zone = program, found, at_ms, zone
-        self.state = found.state
-        self.parts = found.state.parts if program.more else (found.state,)
-        assert found.world is not None
-        self.world = found.world
+        self.program, self.found, self.at_ms, self.zone = program, replayed, at_ms, zone
+        self.state = replayed.state
+        self.parts = replayed.state.parts if program.more else (replayed.state,)
+        assert replayed.world is not None
+        self.world = replayed.world
         # Limits that follow other values, as they were then.
-        self.watched = tuple(part.now(found.world) or part for part in program.parts)
+        self.watched = tuple(part.now(replayed.world) or part for part in program.parts)
 
     def clock(self, at_ms: int) -> str:
         """A moment by the house's clock; with its day where that is another one."""
@@ -181,10 +181,10 @@ class _Teller:
             when = f"{name} had moved by {did} ({self.clock(part.heard_ms)})"
             return Line(so, f"{when}, {'' if so else 'not '}{wanted}.")
         so = watch.comparison.starts_with(sight.value)
-        said = f"{name} was {show_value(sight.value, watch.kind)} ({self.clock(part.heard_ms)})"
+        sentence = f"{name} was {show_value(sight.value, watch.kind)} ({self.clock(part.heard_ms)})"
         then = watch.moving.then(watch.comparison, watch.kind) if watch.moving is not None else ""
         then = f" ({then})" if then else ""
-        return Line(so, f"{said}, {'' if so else 'not '}{wanted}{then}.")
+        return Line(so, f"{sentence}, {'' if so else 'not '}{wanted}{then}.")
 
     def _name(self, watch: Watch) -> str:
         return self._spoken(watch.entity)
@@ -258,15 +258,15 @@ class _Teller:
                 yield f"At {due} {self._spoken(wait.entity)} goes back to what it was."
                 continue
             steps = self.program.flows[EdgeKind(wait.edge)][wait.place :]
-            if wait.until and steps and isinstance(asked := steps[0], WaitUntil):
-                name, wanted = self._spoken(asked.watch.entity), asked.watch.wanted
+            if wait.until and steps and isinstance(until := steps[0], WaitUntil):
+                name, wanted = self._spoken(until.watch.entity), until.watch.wanted
                 begins = f"It goes on once {name} is {wanted}"
-                begins += f", or at {due}" if asked.goes_on else f", until {due} at most"
+                begins += f", or at {due}" if until.goes_on else f", until {due} at most"
                 steps = steps[1:]
             else:
                 begins = f"At {due} it goes on"
-            said = "; ".join(step.sentence(self._spoken) for step in until_it_waits(steps))
-            yield f"{begins}: {said}." if said else f"{begins}."
+            sentence = "; ".join(step.sentence(self._spoken) for step in until_it_waits(steps))
+            yield f"{begins}: {sentence}." if sentence else f"{begins}."
         if self.state.phase is Phase.ON:
             for place, remind in enumerate(self.program.reminds):
                 given = self.state.reminded[place] if place < len(self.state.reminded) else 0

@@ -41,23 +41,23 @@ class Limit:
 
 
 def advise(
-    program: Program, course: Course | None, found: Replayed, span: tuple[int, int], zone: tzinfo
+    program: Program, course: Course | None, replayed: Replayed, span: tuple[int, int], zone: tzinfo
 ) -> list[str]:
     """What a person should know before they keep it; nothing where all is well."""
-    said = [] if course is None else _of_limit(program, course, found, span, zone)
+    sentences = [] if course is None else _of_limit(program, course, replayed, span, zone)
     on = {
         a.entity for _, a in each(program.starts) if isinstance(a, Switch) and a.to and not a.for_ms
     }
     off = {a.entity for _, a in each(program.ends) if isinstance(a, Switch)}
     if left := sorted(on - off):
-        said.append(f"nothing switches {', '.join(left)} off again; add [[ends]]")
-    return said
+        sentences.append(f"nothing switches {', '.join(left)} off again; add [[ends]]")
+    return sentences
 
 
 def _of_limit(
-    program: Program, course: Course, found: Replayed, span: tuple[int, int], zone: tzinfo
+    program: Program, course: Course, replayed: Replayed, span: tuple[int, int], zone: tzinfo
 ) -> list[str]:
-    said = []
+    sentences = []
     watch, compared = program.watch, program.watch.comparison
     readings = [reading for reading in course.readings if span[0] <= reading.at_ms < span[1]]
     good = [
@@ -71,10 +71,10 @@ def _of_limit(
     )
     alone = watch.moving is None and watch.of_value and not program.more
     if alone and len(days) >= LEAST_DAYS and len(beyond) >= USUAL * len(days):
-        said.append(
+        sentences.append(
             f"{compared.sentence(watch.kind)} is usual here: on {len(beyond)} of {len(days)} days"
         )
-    starts = sum(acted.why.edge is EdgeKind.START for acted in found.acted)
+    starts = sum(acted.why.edge is EdgeKind.START for acted in replayed.acted)
     if (
         alone
         and isinstance(compared, (Over, Under))
@@ -82,17 +82,17 @@ def _of_limit(
         and days
         and starts / len(days) >= OFTEN_A_DAY
     ):
-        said.append(
+        sentences.append(
             f"it starts {starts / len(days):.0f} times a day; until = … on the other side of the "
             f"limit lets small swings pass"
         )
     gaps = [b.at_ms - a.at_ms for a, b in pairwise(readings)]
     if watch.kind.words is None and gaps and 0 < watch.held_ms < median(gaps):
-        said.append(
+        sentences.append(
             f"held = {show_span(watch.held_ms)} is shorter than the {show_span(median(gaps))} "
             f"between two readings: one reading is enough"
         )
-    return said
+    return sentences
 
 
 def limits(

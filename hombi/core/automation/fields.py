@@ -80,25 +80,25 @@ def _optional(table: dict[str, Any], path: Path, labels: dict[str, str]) -> Iter
             yield Field((*path, key), label, value)
 
 
-def _action(one: dict[str, Any], path: Path, when: str, *, last: bool) -> Iterator[Field]:
+def _action(table: dict[str, Any], path: Path, when: str, *, last: bool) -> Iterator[Field]:
     for word in ("switch", "set"):
-        if isinstance(one.get(word), str):
-            yield from _some(one, path, {"to": f"{when}: {one[word]} to"})
+        if isinstance(table.get(word), str):
+            yield from _some(table, path, {"to": f"{when}: {table[word]} to"})
             if word == "set":
-                yield from _some(one, path, {"taking": f"{when}: taking"})
-            yield from _some(one, path, {"for": f"{when}: for"})
+                yield from _some(table, path, {"taking": f"{when}: taking"})
+            yield from _some(table, path, {"for": f"{when}: for"})
             # What nothing follows need not be waited for, and nobody knows before which
             # is the other state.
-            last = last or to_other(one)
+            last = last or to_other(table)
             sure = {"confirmed": f"{when}: wait until it is done, at most"}
-            yield from (_some if last else _optional)(one, path, sure)
-            if one.get("confirmed"):
+            yield from (_some if last else _optional)(table, path, sure)
+            if table.get("confirmed"):
                 otherwise = {"otherwise": f"{when}: if it is not done, stop or go on"}
-                yield from _optional(one, path, otherwise)
-    yield from _some(one, path, {"wait": f"{when}: wait"})
-    if "notify" in one:
-        yield from _some(one, path, {"title": f"{when}: tell {one['notify']}"})
-        yield from _some(one, path, {key: f"{when}: {key}" for key in ("text", "picture")})
+                yield from _optional(table, path, otherwise)
+    yield from _some(table, path, {"wait": f"{when}: wait"})
+    if "notify" in table:
+        yield from _some(table, path, {"title": f"{when}: tell {table['notify']}"})
+        yield from _some(table, path, {key: f"{when}: {key}" for key in ("text", "picture")})
 
 
 def _some(table: dict[str, Any], path: Path, labels: dict[str, str]) -> Iterator[Field]:

@@ -61,41 +61,41 @@ def flow(actions: Sequence[Step]) -> Flow:
     return result
 
 
-def _lay_out(action: Step, found: Flow) -> None:
+def _lay_out(action: Step, flow: Flow) -> None:
     if isinstance(action, Run):
         for step in action.steps:
-            _lay_out(step, found)
+            _lay_out(step, flow)
         return
     if isinstance(action, Together):
-        begin, lanes, ends = len(found), [], []
-        found.append(Jump(0))
+        begin, lanes, ends = len(flow), [], []
+        flow.append(Jump(0))
         for lane in action.lanes:
-            lanes.append(len(found))
-            _lay_out(lane, found)
-            ends.append(len(found))
-            found.append(Jump(0))
-        found[begin] = Fork(tuple(lanes), len(found))
+            lanes.append(len(flow))
+            _lay_out(lane, flow)
+            ends.append(len(flow))
+            flow.append(Jump(0))
+        flow[begin] = Fork(tuple(lanes), len(flow))
         for end in ends:
-            found[end] = Jump(len(found))
-        found.append(Join(begin))
+            flow[end] = Jump(len(flow))
+        flow.append(Join(begin))
         return
     if not isinstance(action, Branch):
-        found.append(action)
+        flow.append(action)
         if isinstance(action, (Switch, Set)) and action.sure is not None:
-            found.append(action.sure)
+            flow.append(action.sure)
         return
     leaps = []
     for option in action.options:
-        asked = len(found)
+        asked = len(flow)
         if option.when is not None:
-            found.append(Jump(0))
-        _lay_out(option.action, found)
-        leaps.append(len(found))
-        found.append(Jump(0))
+            flow.append(Jump(0))
+        _lay_out(option.action, flow)
+        leaps.append(len(flow))
+        flow.append(Jump(0))
         if option.when is not None:
-            found[asked] = Unless(option.when, len(found))
+            flow[asked] = Unless(option.when, len(flow))
     for leap in leaps:
-        found[leap] = Jump(len(found))
+        flow[leap] = Jump(len(flow))
 
 
 def each(actions: Sequence[Step]) -> Iterator[tuple[int, Action | Wait | WaitUntil]]:

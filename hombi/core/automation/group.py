@@ -82,12 +82,12 @@ def _whole(
         lost = next((edge for edge in edges if edge.lost), None)
         if not enough:
             last = next((edge for edge in edges if edge.edge is EdgeKind.END), None)
-            said = _of(last, world) if last else "too few are so"
+            sentence = _of(last, world) if last else "too few are so"
             base = last or _any(program, state, world)
-            return idle(state, now), _why(base, EdgeKind.END, now, held, said)
+            return idle(state, now), _why(base, EdgeKind.END, now, held, sentence)
         if over := only.over(world):
-            said = f"{over}, after {show_span(held)}"
-            why = _why(_any(program, state, world), EdgeKind.END, now, held, said)
+            sentence = f"{over}, after {show_span(held)}"
+            why = _why(_any(program, state, world), EdgeKind.END, now, held, sentence)
             # Those that are back, and have not reached their `until`, begin nothing.
             parts = tuple(
                 idle(part, now) if _is_back(watch, part, world) else part
@@ -109,14 +109,14 @@ def _whole(
         return (state if waits else replace(state, phase=Phase.WAITING, since_ms=now)), None
     decided = next((edge for edge in edges if edge.edge is EdgeKind.START), None)
     present = [one.now(world) or one for one in program.parts]
-    said = "; ".join(
+    sentence = "; ".join(
         f"{world.called(watch.entity).spoken}: {watch.comparison.seen(part.value, watch.kind)}"
         for watch, part, so in zip(present, state.parts, on, strict=True)
         if so and part.value is not None
     )
     base = decided or _any(program, state, world)
     return replace(state, phase=Phase.ON, since_ms=now), _why(
-        base, EdgeKind.START, now, base.held_ms, said
+        base, EdgeKind.START, now, base.held_ms, sentence
     )
 
 

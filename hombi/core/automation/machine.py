@@ -154,14 +154,14 @@ def rejoined(
     was held was heard when its last reading came (None: never). What is not silent yet
     has its time from now on: while the hub was away it heard nobody."""
 
-    def own(watch: Watch, one: State) -> State:
+    def own(watch: Watch, state: State) -> State:
         if watch.timed:
-            begins = watch.comparison.word == "silent" and one.phase is not Phase.ON
-            return replace(one, heard_ms=now_ms) if begins else one
+            begins = watch.comparison.word == "silent" and state.phase is not Phase.ON
+            return replace(state, heard_ms=now_ms) if begins else state
         last = heard(watch.entity)
-        if last is None or one.value is None:
-            return one
-        return replace(one, heard_ms=now_ms if one.phase is Phase.ON else last)
+        if last is None or state.value is None:
+            return state
+        return replace(state, heard_ms=now_ms if state.phase is Phase.ON else last)
 
     if program.moment is not None:
         return state
@@ -226,8 +226,8 @@ def _why_taken(program: Program, state: State, event: Taken, world: World) -> Wh
     now, limit = world.now_ms, limit_of(program.watch, world)
     held = now - state.since_ms
     seen = limit if state.value is None else state.value
-    said = f"{event.because}, after {show_span(held)}"
-    return Why(EdgeKind.END, now, seen, limit, held, said)
+    sentence = f"{event.because}, after {show_span(held)}"
+    return Why(EdgeKind.END, now, seen, limit, held, sentence)
 
 
 def _acted(program: Program, state: State, why: Why | None, world: World) -> Step:
@@ -309,8 +309,8 @@ def _fields(program: Program, why: Why | None, state: State, world: World) -> di
     if program.moment is not None:
         clock = datetime.fromtimestamp(world.now_ms / 1000, world.zone).strftime("%H:%M")
         lasted = show_span(why.held_ms if why is not None else 0)
-        said = {"name": program.name, "entity": program.name, "room": "", "value": clock}
-        return {**said, "limit": clock, "held": lasted, "for": lasted}
+        fields = {"name": program.name, "entity": program.name, "room": "", "value": clock}
+        return {**fields, "limit": clock, "held": lasted, "for": lasted}
     value = why.seen if why is not None else world.sight(watch.entity).value
     spoken, room = world.called(watch.entity)
     limit = limit_of(watch, world) if why is None else why.limit

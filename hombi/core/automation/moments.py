@@ -77,9 +77,9 @@ def step_moment(
         over = only.over(world)
         if held < moment.lasts_ms and not over:
             return replace(state, heard_ms=now), None
-        said = f"{over}, after {show_span(held)}" if over else f"after {show_span(held)}"
+        sentence = f"{over}, after {show_span(held)}" if over else f"after {show_span(held)}"
         after = replace(state, phase=Phase.IDLE, since_ms=now, heard_ms=now)
-        return after, _why(EdgeKind.END, now, held, said)
+        return after, _why(EdgeKind.END, now, held, sentence)
     looked = replace(state, heard_ms=now)
     # Of the moments that were missed, the latest ones may still be made up for.
     late = max(state.heard_ms, now - LATE_MS - 1)

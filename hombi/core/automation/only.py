@@ -66,15 +66,17 @@ class Only:
 
     def sentence(self) -> str:
         """As in "…, only from 06:00 to 22:00"; "" for no circumstances."""
-        said = ""
+        sentence = ""
         if self.between:
             begins, ends = self.between
-            said += f", only from {begins} to {ends}"
+            sentence += f", only from {begins} to {ends}"
         if self.days:
-            said += f", only on {', '.join(DAY_NAMES[d].capitalize() for d in sorted(self.days))}"
+            sentence += (
+                f", only on {', '.join(DAY_NAMES[d].capitalize() for d in sorted(self.days))}"
+            )
         if self.dates:
-            said += f", only {' and '.join(map(str, self.dates))}"
-        return said
+            sentence += f", only {' and '.join(map(str, self.dates))}"
+        return sentence
 
 
 def _of_clock(time: DayTime) -> bool:

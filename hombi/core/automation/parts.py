@@ -233,8 +233,8 @@ def _decide(
 
 
 def _begun(watch: Watch, value: float, held: int) -> str:
-    said = watch.comparison.seen(value, watch.kind)
-    return said + (f", held for {show_span(held)}" if watch.held_ms else "")
+    sentence = watch.comparison.seen(value, watch.kind)
+    return sentence + (f", held for {show_span(held)}" if watch.held_ms else "")
 
 
 def _hours_over(watch: Watch, state: State, over: str, now: int) -> tuple[State, Why]:
@@ -244,8 +244,8 @@ def _hours_over(watch: Watch, state: State, over: str, now: int) -> tuple[State,
     held, limit = now - state.since_ms, watch.comparison.limit
     limit = limit if math.isfinite(limit) else 0.0
     seen = limit if state.value is None else state.value
-    said = f"{over}, after {show_span(held)}"
-    why = Why(EdgeKind.END, now, seen, limit, held, said, entity=watch.entity)
+    sentence = f"{over}, after {show_span(held)}"
+    why = Why(EdgeKind.END, now, seen, limit, held, sentence, entity=watch.entity)
     begun = now - watch.held_ms
     if state.value is None or not watch.comparison.starts_with(state.value):
         return idle(state, now), why

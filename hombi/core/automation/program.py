@@ -116,47 +116,47 @@ class Program:
         spoken = _names(names)
         watched = [_watched(part, spoken) for part in self.parts]
         if self.moment is not None:
-            said = self.moment.sentence()
+            sentence = self.moment.sentence()
         elif self.more and self.need == len(self.parts):
-            said = "When " + " and ".join(watched)
+            sentence = "When " + " and ".join(watched)
         elif self.more:
             many = "any" if self.need == 1 else f"at least {self.need}"
-            said = f"When {many} of these is so, " + " or ".join(watched)
+            sentence = f"When {many} of these is so, " + " or ".join(watched)
         else:
-            said = f"When {watched[0]}"
-        said += self.only.sentence()
+            sentence = f"When {watched[0]}"
+        sentence += self.only.sentence()
         for watch in self.when:
-            said += f", only while {spoken(watch.entity)} is {watch.wanted}"
+            sentence += f", only while {spoken(watch.entity)} is {watch.wanted}"
         if self.anyone:
-            said += ", only while somebody is home"
+            sentence += ", only while somebody is home"
         if self.pause_ms:
-            said += f", {show_span(self.pause_ms)} after the last start at the earliest"
+            sentence += f", {show_span(self.pause_ms)} after the last start at the earliest"
         if self.again is Again.SKIP:
-            said += ", not while its actions of before are under way"
+            sentence += ", not while its actions of before are under way"
         elif self.again is Again.AFTER:
-            said += ", after its actions of before"
+            sentence += ", after its actions of before"
         if self.starts:
-            said += ": " + "; ".join(action.sentence(spoken) for action in self.starts)
+            sentence += ": " + "; ".join(action.sentence(spoken) for action in self.starts)
         for remind in self.reminds:
-            said += (
+            sentence += (
                 f". Every {show_span(remind.every_ms)} while it lasts, {remind.at_most} times at "
                 f"most: {remind.notify.sentence(spoken)}"
             )
         if self.ends:
             ends = "; ".join(action.sentence(spoken) for action in self.ends)
-            said += f". When it ends: {ends}"
-        return said + "."
+            sentence += f". When it ends: {ends}"
+        return sentence + "."
 
 
 def _watched(watch: Watch, spoken: Callable[[str], str]) -> str:
-    said = f"{spoken(watch.entity)} is {watch.wanted}"
+    sentence = f"{spoken(watch.entity)} is {watch.wanted}"
     if watch.held_ms:
-        said += f" for {show_span(watch.held_ms)}"
+        sentence += f" for {show_span(watch.held_ms)}"
     back, back_for = watch.wanted_back, watch.until_held_ms
     if back or back_for:
-        said += f", until it is back{' ' + back if back else ''}"
-        said += f" for {show_span(back_for)}" if back_for else ""
-    return said + (", and on while it cannot be heard" if watch.lost is Lost.STAY else "")
+        sentence += f", until it is back{' ' + back if back else ''}"
+        sentence += f" for {show_span(back_for)}" if back_for else ""
+    return sentence + (", and on while it cannot be heard" if watch.lost is Lost.STAY else "")
 
 
 def _names(names: Mapping[str, str]) -> Callable[[str], str]:

@@ -67,7 +67,7 @@ class Named(msgspec.Struct, frozen=True):
 def rehearse(
     program: Program,
     entities: Mapping[str, Named],
-    said: Sequence[Said],
+    saids: Sequence[Said],
     span: tuple[int, int],
     zone: tzinfo,
 ) -> Rehearsal:
@@ -78,7 +78,7 @@ def rehearse(
             named.spoken,
             named.room,
             named.kind,
-            _readings([s for s in said if s.entity == address], end_ms),
+            _readings([s for s in saids if s.entity == address], end_ms),
         )
         for address, named in entities.items()
     }
@@ -92,9 +92,9 @@ def rehearse(
     return Rehearsal(steps, replayed.moves, lanes(program, courses, span, zone))
 
 
-def _readings(said: Sequence[Said], end_ms: int) -> list[Reading]:
+def _readings(saids: Sequence[Said], end_ms: int) -> list[Reading]:
     """Each value again and again, until the next one."""
-    ordered = sorted(said, key=lambda one: one.at_ms)
+    ordered = sorted(saids, key=lambda one: one.at_ms)
     readings = []
     for place, one in enumerate(ordered):
         until = ordered[place + 1].at_ms if place + 1 < len(ordered) else end_ms

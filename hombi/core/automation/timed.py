@@ -35,9 +35,11 @@ def step_timed(
         over = only.over(world)
         if so and not over:
             return state, None
-        said = over or ("it is heard again" if compared.word == "silent" else "it stays the same")
+        sentence = over or (
+            "it is heard again" if compared.word == "silent" else "it stays the same"
+        )
         phase = Phase.WAITING if so else Phase.IDLE
-        why = _why(watch, EdgeKind.END, state, now, held, f"{said}, after {show_span(held)}")
+        why = _why(watch, EdgeKind.END, state, now, held, f"{sentence}, after {show_span(held)}")
         return replace(state, phase=phase, since_ms=now), why
     if not so:
         idle = state.phase is Phase.IDLE

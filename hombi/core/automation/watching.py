@@ -35,34 +35,34 @@ def read_parts(
 
 
 def read_part(
-    toml: TomlText, path: Path, found: dict[str, Any], facts: HouseFacts, *, held: bool = True
+    toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts, *, held: bool = True
 ) -> Watch | None:
     """One that is watched; without `held`, one that is only asked for. What is wrong is
     noted there."""
-    words = [word for word in COMPARISONS if word in found]
+    words = [word for word in COMPARISONS if word in table]
     known_keys = {
         "entity",
         *COMPARISONS,
         *({"held", "until", "until_held", "lost"} if held else ()),
     }
-    only_keys(toml, path, found, known_keys)
-    address = text(toml, path, found, "entity", required=True)
+    only_keys(toml, path, table, known_keys)
+    address = text(toml, path, table, "entity", required=True)
     known = entity(toml, (*path, "entity"), address, facts)
     if len(words) != 1:
         named = f"[{path[0]}]" if len(path) == 1 else "this"
         what = f"{named} has {' and '.join(words)}" if words else f"{named} names no limit"
         toml.blame(path, what, f"give one of {_WORDS}")
         return None
-    held_ms = span_ms(toml, path, found, "held")
-    until_held_ms = span_ms(toml, path, found, "until_held")
-    lost = read_lost(toml, path, found)
+    held_ms = span_ms(toml, path, table, "held")
+    until_held_ms = span_ms(toml, path, table, "until_held")
+    lost = read_lost(toml, path, table)
     if words[0] in ("changes", "rising", "falling") and not held:
         hint = "here a state is asked for: is, over, under, within, outside or silent"
         toml.blame((*path, words[0]), f"{words[0]} is not a state", hint)
         return None
     if known is None:
         return None
-    plain, moving = read_moving(toml, path, found, words[0], known.kind, facts)
+    plain, moving = read_moving(toml, path, table, words[0], known.kind, facts)
     if moving is None and words[0] not in plain:
         return None  # it was blamed
     if moving is not None and words[0] in SIDES:
@@ -91,9 +91,9 @@ def _sides(
     return SIDES[moving.word](math.nan if limit is None else limit, until)
 
 
-def read_lost(toml: TomlText, path: Path, found: dict[str, Any]) -> Lost:
+def read_lost(toml: TomlText, path: Path, table: dict[str, Any]) -> Lost:
     """What happens when the value is lost; what is wrong is noted there."""
-    word = text(toml, path, found, "lost")
+    word = text(toml, path, table, "lost")
     if word and word not in tuple(Lost):
         toml.blame((*path, "lost"), f"{word!r} is neither end nor stay", 'write lost = "end"')
         return Lost.END

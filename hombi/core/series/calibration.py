@@ -81,10 +81,10 @@ def compared(sensor: Sequence[Reading], reference: Sequence[Reading], unit: str)
     # What follows late also follows less far: its swings are smaller, which looks like
     # a gain and is none.
     way = "later" if late > 0 else "earlier"
-    said = [f"the sensor follows {show_span(abs(late))} {way} than the reference"]
+    sentences = [f"the sensor follows {show_span(abs(late))} {way} than the reference"]
     if calibration.both is not None:
-        said.append("so that a gain cannot be told from that; bring both to the same pace")
-    remarks = (*calibration.remarks, ", ".join(said))
+        sentences.append("so that a gain cannot be told from that; bring both to the same pace")
+    remarks = (*calibration.remarks, ", ".join(sentences))
     return replace(calibration, both=None, remarks=remarks, behind_ms=late)
 
 

@@ -404,27 +404,27 @@ def fits(wanted: str, kind: Kind) -> bool:
     return kind.name in wanted.split(" or ")
 
 
-def _kind_of_any(found: Method, kinds: Sequence[Kind]) -> Kind:
+def _kind_of_any(method: Method, kinds: Sequence[Kind]) -> Kind:
     names = [kind.name for kind in kinds]
-    if found.name == "difference" and len(kinds) != 2:
-        raise DerivedError(f"a {found.name} has two sources, not {len(kinds)}")
+    if method.name == "difference" and len(kinds) != 2:
+        raise DerivedError(f"a {method.name} has two sources, not {len(kinds)}")
     if not 2 <= len(kinds) <= MOST_SOURCES:
-        raise DerivedError(f"{found.name} takes 2 to {MOST_SOURCES} sources, not {len(kinds)}")
+        raise DerivedError(f"{method.name} takes 2 to {MOST_SOURCES} sources, not {len(kinds)}")
     if len(set(names)) > 1:
-        raise DerivedError(f"{found.name} takes sources of one kind, not {', '.join(names)}")
+        raise DerivedError(f"{method.name} takes sources of one kind, not {', '.join(names)}")
     if kinds[0].words is not None:
-        raise DerivedError(f"{found.name} takes numbers, and a {kinds[0].shown} has two states")
+        raise DerivedError(f"{method.name} takes numbers, and a {kinds[0].shown} has two states")
     return kinds[0]
 
 
-def _kind_of_fixed(found: Method, kinds: Sequence[Kind]) -> Kind:
-    if len(kinds) != len(found.sources) or not all(map(fits, found.sources, kinds)):
-        order = ", in this order" if len(found.sources) > 1 else ""
+def _kind_of_fixed(method: Method, kinds: Sequence[Kind]) -> Kind:
+    if len(kinds) != len(method.sources) or not all(map(fits, method.sources, kinds)):
+        order = ", in this order" if len(method.sources) > 1 else ""
         names = ", ".join(kind.shown for kind in kinds) or "nothing"
-        raise DerivedError(f"{found.name} takes {', '.join(found.sources)}{order}; not {names}")
-    if found.name == "integral":
+        raise DerivedError(f"{method.name} takes {', '.join(method.sources)}{order}; not {names}")
+    if method.name == "integral":
         return KINDS[INTEGRALS[kinds[0].name][0]]
-    return KINDS[found.kind] if found.kind else kinds[0]
+    return KINDS[method.kind] if method.kind else kinds[0]
 
 
 def kind_given(method: str, kind: Kind) -> Kind:

@@ -104,8 +104,8 @@ def summary(hours: Sequence[Rollup], zone: tzinfo) -> Summary | None:
     held = sum(rollup.held_ms for rollup in known)
     mean = sum(rollup.mean * rollup.held_ms for rollup in known) / held
     # What only held says nothing of lowest and highest where there are readings.
-    said = [rollup for rollup in known if rollup.count] or known
-    low, high = min(rollup.low for rollup in said), max(rollup.high for rollup in said)
+    rollups = [rollup for rollup in known if rollup.count] or known
+    low, high = min(rollup.low for rollup in rollups), max(rollup.high for rollup in rollups)
     by_hour: dict[int, list[Held]] = defaultdict(list)
     for rollup in known:
         by_hour[_hour(rollup.start_ms, zone)].append((rollup.mean, rollup.held_ms))
@@ -236,8 +236,8 @@ def battery_trend(hours: Sequence[Rollup]) -> Trend | None:
     return Trend(a_day, last, round((last_day + left) * DAY_MS))
 
 
-def _known_h(one: Looked) -> float:
-    return sum(hour.held_ms for hour in one.hours) / HOUR_MS
+def _known_h(looked: Looked) -> float:
+    return sum(hour.held_ms for hour in looked.hours) / HOUR_MS
 
 
 @lru_cache(maxsize=4096)

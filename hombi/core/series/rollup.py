@@ -119,11 +119,11 @@ def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> lis
     return [made.rollup(*key) for key, made in sorted(result.items())]
 
 
-def _sums(found: dict[tuple[int, int], _Sum], start_ms: int, channel: int, value: float) -> _Sum:
+def _sums(table: dict[tuple[int, int], _Sum], start_ms: int, channel: int, value: float) -> _Sum:
     key = (start_ms, channel)
-    sums = found.get(key)
+    sums = table.get(key)
     if sums is None:
-        sums = found[key] = _Sum(value)
+        sums = table[key] = _Sum(value)
     return sums
 
 
@@ -155,7 +155,7 @@ def merge(parts: Iterable[Rollup], start_ms: int) -> list[Rollup]:
 def _all(parts: Sequence[Rollup], start_ms: int) -> Rollup:
     held = sum([part.held_ms for part in parts])
     # What only held says nothing of lowest and highest where there are readings.
-    said = [part for part in parts if part.count] or parts
+    rollups = [part for part in parts if part.count] or parts
     mean = (
         sum([part.mean * part.held_ms for part in parts]) / held
         if held
@@ -165,9 +165,9 @@ def _all(parts: Sequence[Rollup], start_ms: int) -> Rollup:
         start_ms,
         parts[0].channel,
         sum([part.count for part in parts]),
-        min([rollup.low for rollup in said]),
+        min([rollup.low for rollup in rollups]),
         mean,
-        max([rollup.high for rollup in said]),
+        max([rollup.high for rollup in rollups]),
         parts[-1].last,
         held,
     )

@@ -142,10 +142,10 @@ class Acknowledge(Change[Automations, Runner], frozen=True):
         if not runner.at_work or runner.state.phase is not Phase.ON:
             raise Refused(f"{runner.record.slug} is not on")
         part.step(runner, Acknowledged())
-        told = AutomationAcknowledged(
+        acknowledged = AutomationAcknowledged(
             automation=runner.record.slug, title=runner.names[0], person=str(by)
         )
-        return Done(runner, told)
+        return Done(runner, acknowledged)
 
 
 class PutOnDuty(Change[Automations, Runner], frozen=True):

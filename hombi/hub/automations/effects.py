@@ -44,7 +44,7 @@ def page_of(automation: str) -> str:
 class Teller(Protocol):
     """Who brings a notice to people."""
 
-    def tell(self, told: Told) -> None:
+    def tell(self, notice: Told) -> None:
         """Send a notice, after the commit."""
 
     def over(self, subject: str, say: Callable[[str], str], path: str) -> None:
@@ -126,12 +126,12 @@ class Effects:
         elif isinstance(effect, TuneTo):
             self.ask(ChangeSetting(effect.node, effect.setting, effect.to), name, actor)
         elif isinstance(effect, Tell):
-            told = Told(
+            notice = Told(
                 effect.to, effect.title, effect.text, page_of(name), subject_of(name),
                 effect.urgent, sorts=effect.sorts, buttons=self._buttons(name),
                 picture=effect.picture,
             )  # fmt: skip
-            self._teller.tell(told)
+            self._teller.tell(notice)
 
     def _switched_over(self, effect: SwitchOver, name: str, actor: Actor) -> SwitchTo | None:
         """To which state an entity goes that is to be switched over; None when that is

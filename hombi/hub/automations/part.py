@@ -225,7 +225,7 @@ class Automations(Part):
         record: AutomationRecord,
         state: State,
         facts: HouseFacts | None = None,
-        told: tuple[Mistake, ...] = (),
+        mistakes: tuple[Mistake, ...] = (),
     ) -> Runner:
         """Put an automation to work; `told` are the mistakes of its text that were
         journaled already."""
@@ -243,7 +243,7 @@ class Automations(Part):
             self._plan(runner)
         if runner.program is not None:
             self._named.want(runner.program.entities, record.slug)
-        if runner.mistakes and runner.mistakes != told:
+        if runner.mistakes and runner.mistakes != mistakes:
             how = "cannot run" if runner.program is None else "cannot do all that it says"
             what = f"{how}: {runner.mistakes[0]}"
             self.context.announce(AutomationStopped(automation=record.slug, what=what))

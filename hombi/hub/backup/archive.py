@@ -190,10 +190,10 @@ def _about(tar: tarfile.TarFile) -> About:
     content = tar.extractfile(first)
     assert content is not None
     text = content.read()
-    said = msgspec.json.decode(text)
-    if not isinstance(said, dict):
+    answer = msgspec.json.decode(text)
+    if not isinstance(answer, dict):
         raise ValueError("what it says of itself is not a table")
-    form = said.get("format")
+    form = answer.get("format")
     if form != FORMAT:
         raise BackupError(f"this backup has format {form}, and this Hombi reads format {FORMAT}; "
                           "restore it with a newer Hombi")  # fmt: skip
@@ -201,17 +201,17 @@ def _about(tar: tarfile.TarFile) -> About:
 
 
 def _take(
-    path: Path, tar: tarfile.TarFile, entry: tarfile.TarInfo, one: Held, into: Path | None
+    path: Path, tar: tarfile.TarFile, entry: tarfile.TarInfo, held: Held, into: Path | None
 ) -> None:
     """Read one file, and put it where it belongs; its name leads nowhere else."""
-    if Path(one.name).is_absolute() or ".." in Path(one.name).parts:
-        raise BackupError(f"{path} holds {one.name!r}, which leads out of the folder")
+    if Path(held.name).is_absolute() or ".." in Path(held.name).parts:
+        raise BackupError(f"{path} holds {held.name!r}, which leads out of the folder")
     content, result = tar.extractfile(entry), hashlib.sha256()
     assert content is not None
     with contextlib.ExitStack() as stack:
         out: IO[bytes] | None = None
         if into is not None:
-            target = into / one.name
+            target = into / held.name
             target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
             fd = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
             out = stack.enter_context(os.fdopen(fd, "wb"))
@@ -222,8 +222,8 @@ def _take(
         if out is not None:
             out.flush()
             os.fsync(out.fileno())
-    if result.hexdigest() != one.sha256:
-        raise BackupError(f"{path} is damaged: {one.name} is not what it was")
+    if result.hexdigest() != held.sha256:
+        raise BackupError(f"{path} is damaged: {held.name} is not what it was")
 
 
 def proved(database: Path) -> str:
@@ -232,10 +232,10 @@ def proved(database: Path) -> str:
         with contextlib.closing(
             sqlite3.connect(f"file:{database}?mode=ro", uri=True)
         ) as connection:
-            said = str(connection.execute("PRAGMA quick_check(1)").fetchone()[0])
+            sentence = str(connection.execute("PRAGMA quick_check(1)").fetchone()[0])
     except sqlite3.DatabaseError as error:
         return str(error)
-    return "" if said == "ok" else said
+    return "" if sentence == "ok" else sentence
 
 
 def counted(database: Path) -> tuple[dict[str, int], dict[str, int]]:

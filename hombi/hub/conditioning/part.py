@@ -83,9 +83,9 @@ class Conditioning(Part):
                 entity.follow_plan(plan, {entity.channels.now.number: chain})
 
     @staticmethod
-    def _present(entity: Entity, found: Conditioned) -> Plan:
+    def _present(entity: Entity, conditioned: Conditioned) -> Plan:
         """The plan by which an entity is conditioned now."""
-        versions = found.of_kind(entity.kind.name)
+        versions = conditioned.of_kind(entity.kind.name)
         return versions[-1].plan if versions else ()
 
     async def set_plan(self, entity: Entity, plan: Plan, *, past: bool, by: str) -> Conditioned:
@@ -133,9 +133,9 @@ class Conditioning(Part):
                 self._past.start(job)
         return made
 
-    async def _save(self, number: int, found: Conditioned) -> None:
+    async def _save(self, number: int, conditioned: Conditioned) -> None:
         port = self.context.records.conditioning
-        await self.context.thread.run(port.save, number, found.as_data())
+        await self.context.thread.run(port.save, number, conditioned.as_data())
 
     async def _warmed(self, entity: Entity, plan: Plan) -> Chain:
         channel = entity.channels.now

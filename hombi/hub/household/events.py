@@ -43,8 +43,8 @@ class PersonFollows(Event, frozen=True, kw_only=True):
 
     @property
     def sentence(self) -> str:
-        told = f"by {self.follows}" if self.follows else "by their own word alone"
-        return f"whether {self.person} is home is told {told}"
+        sentence = f"by {self.follows}" if self.follows else "by their own word alone"
+        return f"whether {self.person} is home is told {sentence}"
 
 
 class PersonInvited(Event, frozen=True, kw_only=True):

@@ -87,8 +87,8 @@ class Described(Part):
             if same or self.house.nodes.get(node.address) is not node:
                 return
             new, changed = [], False
-            for said in found.offer.values:
-                offered = as_chosen(said, node.reach)
+            for value in found.offer.values:
+                offered = as_chosen(value, node.reach)
                 entity = node.by_wire_name.get(offered.wire_name)
                 entity = entity or node.entities.get(offered.name)
                 if entity is None:

@@ -346,13 +346,13 @@ class Pairing(Part):
         return f"open for {show_span(left)} more" if left else "closed"
 
 
-def _same_node(one: ArrivalRecord, other: ArrivalRecord) -> bool:
+def _same_node(arrival: ArrivalRecord, other: ArrivalRecord) -> bool:
     """Whether an arrival is the other one again: whoever only says that it is this node
     is another."""
-    if one.thing_id != other.thing_id or one.sender != other.sender:
+    if arrival.thing_id != other.thing_id or arrival.sender != other.sender:
         return False
-    return (one.link, one.proof) == (other.link, other.proof) or "locked" in (
-        one.state,
+    return (arrival.link, arrival.proof) == (other.link, other.proof) or "locked" in (
+        arrival.state,
         other.state,
     )
 

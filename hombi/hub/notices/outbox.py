@@ -192,11 +192,11 @@ class Outbox(Part):
         self.forget(subject)
         lasted = show_span(max(0, self._clock.now_ms() - int(begun["since"])))
         # Only a phone can put it in the other's place.
-        told = Told(
+        notice = Told(
             begun["to"], begun["title"], say(lasted), path, subject, quiet=True, sorts=("phone",)
         )
-        if self.meant(told.to, told.sorts):
-            self.tell(told)
+        if self.meant(notice.to, notice.sorts):
+            self.tell(notice)
 
     def forget(self, subject: str) -> None:
         """Say nothing more of what was told of it."""
@@ -208,10 +208,10 @@ class Outbox(Part):
         notice, records = self._notice(told), self.context.records.notices
         self._queue_all(await self.context.thread.run(records.add_notice, notice, ways))
 
-    def _notice(self, told: Told) -> NewNotice:
+    def _notice(self, notice: Told) -> NewNotice:
         return NewNotice(
-            secrets.token_urlsafe(12), told.title, told.text, told.path, self._clock.now_ms(),
-            told.subject, told.urgent, told.quiet, told.buttons, told.picture,
+            secrets.token_urlsafe(12), notice.title, notice.text, notice.path, self._clock.now_ms(),
+            notice.subject, notice.urgent, notice.quiet, notice.buttons, notice.picture,
         )  # fmt: skip
 
     # On the way

@@ -53,8 +53,8 @@ class Pictures:
             self._failed(automation, problem)
 
     def _failed(self, automation: str, problem: str) -> None:
-        said = f"its notice has no picture: {problem}"
-        self._context.announce(ActionFailed(automation=automation, problem=said))
+        sentence = f"its notice has no picture: {problem}"
+        self._context.announce(ActionFailed(automation=automation, problem=sentence))
 
     def _take(self, identity: str, address: str) -> str:
         """In a thread of its own: fetch one and keep it; why there is none."""

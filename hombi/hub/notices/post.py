@@ -36,7 +36,7 @@ class Post:
         """One attempt. A redirect is another's address: it is not followed."""
         if self._http is None:
             self._http = httpx.AsyncClient(timeout=TIMEOUT_S, trust_env=False)
-        said = {
+        fields = {
             "id": delivery.identity,
             "at": delivery.created_ms,
             "subject": delivery.subject,
@@ -45,7 +45,7 @@ class Post:
             "urgent": delivery.urgent,
             "over": delivery.quiet,
         }
-        body = form.filled(way.form, said) if way.form else msgspec.json.encode(said)
+        body = form.filled(way.form, fields) if way.form else msgspec.json.encode(fields)
         headers = {"Content-Type": "application/json", **signed(body, way.auth, int(time.time()))}
         try:
             async with (

@@ -185,16 +185,16 @@ def _decoded(text: str) -> bytes:
     return urlsafe_b64decode(text + "=" * (-len(text) % 4))
 
 
-def fitting(said: dict[str, Any]) -> bytes:
+def fitting(fields: dict[str, Any]) -> bytes:
     """What is said as JSON of at most ROOM bytes: the text is cut, then the title."""
     for cut in ("text", "title"):
-        over = len(_json(said)) - ROOM
+        over = len(_json(fields)) - ROOM
         if over > 0:
-            whole = said[cut]
+            whole = fields[cut]
             room = len(_json(whole)) - over - len("…".encode())
             fits = bisect_right(range(len(whole)), room, key=lambda n: len(_json(whole[:n]))) - 1
-            said = {**said, cut: whole[: max(0, fits)] + "…"}
-    return _json(said)
+            fields = {**fields, cut: whole[: max(0, fits)] + "…"}
+    return _json(fields)
 
 
 def _json(value: object) -> bytes:

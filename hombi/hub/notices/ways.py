@@ -159,10 +159,10 @@ class TryPhone(Change[Ways, None], frozen=True):
 
     async def do(self, part: Ways, by: Actor) -> Done[None]:
         way = part.outbox.find(self.phone)
-        told = Told(
+        notice = Told(
             way.person, "Hombi can reach you", f"This is {way.name}.", "/notices", urgent=True
         )
-        await part.outbox.send([way], told)
+        await part.outbox.send([way], notice)
         return Done(None, PhoneTested(title=way.name, person=way.person))
 
 
@@ -190,8 +190,8 @@ class SetQuietHours(Change[Ways, str], frozen=True):
         with while_stored(outbox, quiet=quiet):
             await outbox.keep_person(self.person)
         outbox.look_again()
-        said = str(result) if result else ""
-        return Done(said, QuietHoursSet(person=self.person, hours=said))
+        sentence = str(result) if result else ""
+        return Done(sentence, QuietHoursSet(person=self.person, hours=sentence))
 
 
 class PressButton(Change[Ways, str], frozen=True):
@@ -224,6 +224,6 @@ class PressButton(Change[Ways, str], frozen=True):
                 await part.context.changes.do(make(result), person)
             except HubError as error:
                 raise Refused(str(error)) from error
-        said = str(result["label"])
-        event = ButtonPressed(title=delivery.title, button=said, person=way.person)
-        return Done(said, event, person)
+        sentence = str(result["label"])
+        event = ButtonPressed(title=delivery.title, button=sentence, person=way.person)
+        return Done(sentence, event, person)

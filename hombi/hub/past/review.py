@@ -119,26 +119,26 @@ def subjects(house: House, automations: Automations) -> list[Subject]:
 
 
 def _subject(
-    one: Entity,
+    entity: Entity,
     several: dict[tuple[str, str], int],
     outside: set[str],
     limits: Iterable[Watched],
 ) -> Subject:
-    room, how = one.room, one.origin
+    room, how = entity.room, entity.origin
     derived = isinstance(how, Derivation)
-    alone = room is not None and not derived and several[room.slug, one.kind.name] == 1
+    alone = room is not None and not derived and several[room.slug, entity.kind.name] == 1
     return Subject(
-        number=one.id,
-        address=one.address,
-        channels=frozenset(one.history_channels()),
-        kind=one.kind,
+        number=entity.id,
+        address=entity.address,
+        channels=frozenset(entity.history_channels()),
+        kind=entity.kind,
         room=room.slug if room else "",
         # Where a room has one value of a kind, the room's name says it.
-        place=room.name if room is not None and alone else one.spoken,
-        spoken=one.spoken,
-        node=one.node.address if one.node else "",
-        node_title=one.node.title if one.node else "",
-        outside=one.address in outside,
+        place=room.name if room is not None and alone else entity.spoken,
+        spoken=entity.spoken,
+        node=entity.node.address if entity.node else "",
+        node_title=entity.node.title if entity.node else "",
+        outside=entity.address in outside,
         method=how.method if isinstance(how, Derivation) else "",
         limits=tuple(limits),
     )
@@ -146,7 +146,7 @@ def _subject(
 
 def reviewed(
     history: HistoryPort,
-    found: Sequence[Subject],
+    subjects: Sequence[Subject],
     span: tuple[int, int],
     zone: tzinfo,
     units: tuple[str, ...] = (),
@@ -155,9 +155,9 @@ def reviewed(
     units sees it."""
     start_ms, end_ms = span
     made = Reviewed()
-    hours = {subject.address: _hours(history, subject, start_ms, end_ms) for subject in found}
+    hours = {subject.address: _hours(history, subject, start_ms, end_ms) for subject in subjects}
     by_kind: dict[str, list[Subject]] = {}
-    for subject in found:
+    for subject in subjects:
         if subject.kind.name == "battery":
             trend = battery_trend(hours[subject.address])
             if trend is not None:
@@ -181,29 +181,29 @@ def reviewed(
             for subject in some
         ]
         made.findings += standing_out(name, kind.as_seen, looked, zone)
-    made.silences = _silences(history, found, hours, start_ms, end_ms)
+    made.silences = _silences(history, subjects, hours, start_ms, end_ms)
     return made
 
 
-def _hours(history: HistoryPort, one: Subject, start_ms: int, end_ms: int) -> list[Rollup]:
-    rows = history.rollups(one.number, HOUR_MS, start_ms, end_ms)
-    return [row for row in rows if row.channel in one.channels]
+def _hours(history: HistoryPort, subject: Subject, start_ms: int, end_ms: int) -> list[Rollup]:
+    rows = history.rollups(subject.number, HOUR_MS, start_ms, end_ms)
+    return [row for row in rows if row.channel in subject.channels]
 
 
-def _beyond(one: Subject, hours: Sequence[Rollup]) -> tuple[tuple[Watched, float], ...]:
-    return tuple((limit, beyond_h(hours, limit.comparison.starts_with)) for limit in one.limits)
+def _beyond(subject: Subject, hours: Sequence[Rollup]) -> tuple[tuple[Watched, float], ...]:
+    return tuple((limit, beyond_h(hours, limit.comparison.starts_with)) for limit in subject.limits)
 
 
 def _silences(
     history: HistoryPort,
-    found: Sequence[Subject],
+    subjects: Sequence[Subject],
     hours: dict[str, list[Rollup]],
     start_ms: int,
     end_ms: int,
 ) -> list[tuple[Subject, Silence | None]]:
     """Of each node that measures: that of the value it sends most often."""
     most: dict[str, tuple[int, Subject]] = {}
-    for subject in found:
+    for subject in subjects:
         count = sum(row.count for row in hours[subject.address])
         if subject.node and count > most.get(subject.node, (0, subject))[0]:
             most[subject.node] = (count, subject)

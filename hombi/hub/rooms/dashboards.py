@@ -108,10 +108,10 @@ class Dashboards(Part):
             raise NotFound(f"there is no dashboard {name[:60]}")
         return dashboard
 
-    def title_of(self, one: Dashboard) -> str:
+    def title_of(self, dashboard: Dashboard) -> str:
         """Its title; the page of a room has that room's present name."""
-        room = self.house.rooms.get(one.room)
-        return one.title if room is None else room.name
+        room = self.house.rooms.get(dashboard.room)
+        return dashboard.title if room is None else room.name
 
     async def keep(self, made: Dashboard) -> None:
         """Store one, in the place of the one that was there."""
@@ -120,10 +120,10 @@ class Dashboards(Part):
         await self.context.thread.run(self.context.records.dashboards.save, record)
         self._all[made.slug] = made
 
-    async def forget(self, found: Dashboard) -> None:
+    async def forget(self, dashboard: Dashboard) -> None:
         """Forget one."""
-        await self.context.thread.run(self.context.records.dashboards.remove, found.slug)
-        del self._all[found.slug]
+        await self.context.thread.run(self.context.records.dashboards.remove, dashboard.slug)
+        del self._all[dashboard.slug]
 
     def checked(self, tiles: Sequence[Tile], before: Dashboard | None) -> tuple[Tile, ...]:
         """The tiles, with addresses for what people may have called by name. What was

@@ -388,10 +388,10 @@ def check_config(path: Path) -> str:
     toml = _toml(path)
     for link in known_links():
         for check in link.checks:
-            said = check(toml)
-            if said is not None and not toml.mistakes:
-                return said
-            if said is not None:
+            sentence = check(toml)
+            if sentence is not None and not toml.mistakes:
+                return sentence
+            if sentence is not None:
                 raise _wrong(path, toml)
     links = known_links()
     tables = all_tables(links)

@@ -127,10 +127,10 @@ class Authority:
         """Keep it in a file that only the hub's own user may read."""
         write_private(path, self.certificate.public_bytes(Encoding.PEM) + _pem(self.key))
 
-    def issued(self, found: x509.Certificate) -> bool:
+    def issued(self, certificate: x509.Certificate) -> bool:
         """Whether a certificate is signed with this authority's key."""
         try:
-            found.verify_directly_issued_by(self.certificate)
+            certificate.verify_directly_issued_by(self.certificate)
         except (ValueError, TypeError, InvalidSignature):
             return False
         return True

@@ -194,15 +194,17 @@ class Trust(Part):
             return
         self.certificate = certificate
 
-    def _does(self, authority: Authority, found: x509.Certificate, now: datetime) -> bool:
+    def _does(self, authority: Authority, certificate: x509.Certificate, now: datetime) -> bool:
         """Whether a certificate is this authority's, not about to end, and for
         everything that the hub is called."""
         wanted = {name for name in self._names() if authority.may_name(name)}
         wanted |= {str(address) for address in addresses() if authority.may_address(address)}
         return (
-            authority.issued(found)
-            and found.not_valid_before_utc <= now < found.not_valid_after_utc - RENEW_WITHIN
-            and wanted <= covers(found)
+            authority.issued(certificate)
+            and certificate.not_valid_before_utc
+            <= now
+            < certificate.not_valid_after_utc - RENEW_WITHIN
+            and wanted <= covers(certificate)
         )
 
     def _names(self) -> list[str]:

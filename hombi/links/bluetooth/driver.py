@@ -239,8 +239,10 @@ class BluetoothDriver:
 
     def _told(self, known: Known, signal: Signal, value: float | bool | None) -> None:
         self._reports.alive(known.node)
-        said = msgspec.json.encode({signal.name: value})
-        self._reports.heard(Heard(self.link, f"{known.node}/{signal.wire}", said, node=known.node))
+        answer = msgspec.json.encode({signal.name: value})
+        self._reports.heard(
+            Heard(self.link, f"{known.node}/{signal.wire}", answer, node=known.node)
+        )
         unit = "" if KINDS[signal.kind].words else signal.unit
         self._reports.observed(
             known.node, [Resolved(signal.wire, unit, self._clock.now_ms(), value, True)], None

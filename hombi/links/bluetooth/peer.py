@@ -273,14 +273,16 @@ class Peer:
         """Every value once, and those that the node tells by itself from then on. Who
         read first and listened then would miss what changes in between."""
         assert self._client is not None
-        for one in self._first_signals():
-            if tells(one.characteristic):
+        for first in self._first_signals():
+            if tells(first.characteristic):
 
-                def told(_: BleakGATTCharacteristic, data: bytearray, one: Signal = one) -> None:
-                    self._take(one, bytes(data))
+                def told(
+                    _: BleakGATTCharacteristic, data: bytearray, signal: Signal = first
+                ) -> None:
+                    self._take(signal, bytes(data))
 
-                await self._paired(partial(self._client.start_notify, one.characteristic, told))
-            await self._read(one)
+                await self._paired(partial(self._client.start_notify, first.characteristic, told))
+            await self._read(first)
 
     def _first_signals(self) -> list[Signal]:
         """One of each characteristic: what is read of it holds for all its signals."""
@@ -345,12 +347,14 @@ class Peer:
     async def write(self, wire: str, on: bool) -> None:
         """Set a switch, and read back what has become of it. Raises Unreachable,
         BluetoothError."""
-        if not self._ready.is_set():  # it waits for its turn, or for its next try
-            self.places.hurry(self)
-            self._back.set()
         try:
             async with asyncio.timeout(ANSWER_S):
-                await self._ready.wait()
+                # It waits for its turn, or for its next try. Where many are commanded
+                # at once, its place may be passed on before this task has its own turn.
+                while not self._ready.is_set():
+                    self.places.hurry(self)
+                    self._back.set()
+                    await self._ready.wait()
         except TimeoutError as error:
             raise Unreachable("it is not connected") from error
         signal = self._signals.get(wire)

@@ -117,9 +117,9 @@ class Broker:
             if topics
         ]
         if denied:
-            said = f"it does not let the hub {' or '.join(denied)}"
+            sentence = f"it does not let the hub {' or '.join(denied)}"
             advice = "give the hub's user the right to, or name other topics in [broker]"
-            return Check(part, "warning", said, advice)
+            return Check(part, "warning", sentence, advice)
         return Check(
             part,
             "ok",

@@ -34,9 +34,9 @@ async def free_name(zeroconf: Zeroconf, own: set[str]) -> str:
     are this machine's addresses."""
     for number in range(1, MOST_HUBS + 1):
         name = f"hombi{f'-{number}' if number > 1 else ''}.local."
-        asked = AddressResolverIPv4(name)
-        await asked.async_request(zeroconf, PROBE_MS)
-        if set(asked.parsed_addresses()) <= own:
+        pv4 = AddressResolverIPv4(name)
+        await pv4.async_request(zeroconf, PROBE_MS)
+        if set(pv4.parsed_addresses()) <= own:
             return name
     raise OSError(f"{MOST_HUBS} other machines are called hombi.local and so on")
 
@@ -124,7 +124,7 @@ class Discovery:
         info = AsyncServiceInfo(service_type, name)
         if not await info.async_request(zeroconf, ASK_MS):
             return
-        said = {
+        fields = {
             key.decode(errors="replace"): (value or b"").decode(errors="replace")
             for key, value in info.properties.items()
         }
@@ -133,15 +133,15 @@ class Discovery:
         # `type` Thing or Directory.
         if (
             not addresses
-            or said.get("type", "Thing") != "Thing"
-            or said.get("scheme", "http") not in ("http", "https")
+            or fields.get("type", "Thing") != "Thing"
+            or fields.get("scheme", "http") not in ("http", "https")
         ):
             return
         host = addresses[0]
         if ipaddress.ip_address(host).version == 6:
             host = f"[{host}]"
-        path = said.get("td", WELL_KNOWN).lstrip("/")
-        url = f"{said.get('scheme', 'http')}://{host}:{info.port}/{path}"
+        path = fields.get("td", WELL_KNOWN).lstrip("/")
+        url = f"{fields.get('scheme', 'http')}://{host}:{info.port}/{path}"
         if self._known.get(name) != url:
             self._known[name] = url
             self._found(url)

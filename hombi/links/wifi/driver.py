@@ -302,16 +302,16 @@ class WifiDriver:
             )
             if part_of(name)[0] not in reach.properties
         ]
-        said: dict[str, str] = {}
+        fields: dict[str, str] = {}
         strict = read_forms(description, url).left_out
         for text in (*offer.left_out, *strict, *brokers, *unreached):
-            said.setdefault(text.partition(":")[0], text)
+            fields.setdefault(text.partition(":")[0], text)
         return msgspec.structs.replace(
             offer,
             values=tuple(v for v in offer.values if part_of(v.wire_name)[0] in here),
             settings=tuple(s for s in offer.settings if s.wire_name in here),
             actions=tuple(a for a in offer.actions if a.wire_name in reach.actions),
-            left_out=tuple(said.values()),
+            left_out=tuple(fields.values()),
         )
 
     def announced(self) -> Sequence[str]:

@@ -140,10 +140,10 @@ class Foreign:
             for topic in self.picks.topics("broker"):
                 self.broker.listen(topic)
 
-    def over_mqtt(self, one: Wired, reach: Reach) -> Wired:
+    def over_mqtt(self, wired: Wired, reach: Reach) -> Wired:
         """The entity with what the forms over MQTT of its description come to."""
-        whole, pointer = part_of(one.name)
-        ways, source, sink = reach.properties.get(whole), one.source, one.sink
+        whole, pointer = part_of(wired.name)
+        ways, source, sink = reach.properties.get(whole), wired.source, wired.sink
         if (
             ways is not None
             and isinstance(ways.observe, MqttForm)
@@ -151,7 +151,7 @@ class Foreign:
         ):
             source = {"via": via, "topic": ways.observe.topic, "pointer": pointer}
         if ways is not None and isinstance(ways.write, MqttForm) and (via := self.via(ways.write)):
-            template = "{true|false}" if one.kind.words is not None else "{value}"
+            template = "{true|false}" if wired.kind.words is not None else "{value}"
             sink = {
                 "via": via,
                 "topic": ways.write.topic,
@@ -159,7 +159,7 @@ class Foreign:
                 "qos": ways.write.qos,
                 "retain": ways.write.retain,
             }
-        return replace(one, source=source, sink=sink)
+        return replace(wired, source=source, sink=sink)
 
     def via(self, form: MqttForm) -> str:
         """Where a form's broker is reached: "door", "broker", or "" when it is none of

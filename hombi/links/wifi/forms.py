@@ -300,8 +300,8 @@ def _ops(form: dict[str, Any]) -> Iterable[str]:
     return (READ, WRITE, INVOKE, SUBSCRIBE)
 
 
-def _forms(one: dict[str, Any]) -> list[dict[str, Any]]:
-    forms = one.get("forms")
+def _forms(table: dict[str, Any]) -> list[dict[str, Any]]:
+    forms = table.get("forms")
     return [form for form in forms if isinstance(form, dict)] if isinstance(forms, list) else []
 
 

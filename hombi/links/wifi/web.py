@@ -238,9 +238,9 @@ class Web:
         if answer.status_code in (401, 403):
             raise ShutOut(f"it answers {answer.status_code} to {form.method} {form.url}")
         if answer.status_code >= 400:
-            said = content[:120].decode(errors="replace")
+            sentence = content[:120].decode(errors="replace")
             raise LinkError(
-                f"{thing.node} answers {answer.status_code} to {form.method} {form.url}: {said}"
+                f"{thing.node} answers {answer.status_code} to {form.method} {form.url}: {sentence}"
             )
         return content
 

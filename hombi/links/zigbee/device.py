@@ -281,10 +281,10 @@ class Device:
                 ) from error
         return result
 
-    def _unnamed(self, one: Unnamed) -> None:
-        key = one.endpoint, one.cluster, one.id, one.manufacturer
+    def _unnamed(self, unnamed: Unnamed) -> None:
+        key = unnamed.endpoint, unnamed.cluster, unnamed.id, unnamed.manufacturer
         if key in self.unnamed or len(self.unnamed) < MOST_UNNAMED:
-            self.unnamed[key] = one
+            self.unnamed[key] = unnamed
 
     def _resolved(self, point: Point, raw: Any, now_ms: int) -> Resolved:
         value = finite(point.value(raw))

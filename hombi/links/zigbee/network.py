@@ -212,9 +212,9 @@ async def _carried(processor: Processor) -> Carried:
     """The network in the stick's store, as far as it says."""
     unread: list[str] = []
 
-    async def item(one: Item, name: str) -> bytes | None:
+    async def item(item: Item, name: str) -> bytes | None:
         try:
-            return await processor.stored(one)
+            return await processor.stored(item)
         except Unreadable:
             unread.append(name)
             return None

@@ -180,8 +180,8 @@ class Radio:
         numbers: list[int] = []
         first = 0
         while len(numbers) < MOST_DISCOVERED:
-            asked = zcl.discover(first, 16)
-            answer = await self.ask(short, endpoint, cluster, zcl.Command.DISCOVER, asked)
+            content = zcl.discover(first, 16)
+            answer = await self.ask(short, endpoint, cluster, zcl.Command.DISCOVER, content)
             if answer.command != zcl.Command.DISCOVER_RESPONSE:
                 break
             complete, some = _parsed(zcl.parse_discovered, answer)

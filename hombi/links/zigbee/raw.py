@@ -45,11 +45,11 @@ def in_words(cluster: int, frame: zcl.Zcl, *, tunnels: bool) -> bytes:
                 zcl.parse_report if frame.command == zcl.Command.REPORT else zcl.parse_read_response
             )
             for attribute in parse(frame.payload):
-                said = {
+                fields = {
                     _TYPES.get(attribute.type, f"0x{attribute.type:02X}"): _shown(attribute.value)
                 }
                 result[f"0x{attribute.id:04X}"] = (
-                    {"status": f"0x{attribute.status:02X}"} if attribute.status else said
+                    {"status": f"0x{attribute.status:02X}"} if attribute.status else fields
                 )
             return msgspec.json.encode(result)
         if frame.cluster_command and tunnels and frame.command in (tunnel.ANSWER, tunnel.TELL):

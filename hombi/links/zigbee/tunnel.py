@@ -59,20 +59,22 @@ def decode(payload: bytes) -> tuple[int, list[Tunnelled]]:
     return payload[0] << 8 | payload[1], result
 
 
-def _content(one: Tunnelled) -> bytes:
+def _content(tunnelled: Tunnelled) -> bytes:
     try:
-        if one.type == BOOL:
-            return bytes((bool(one.value),))
-        if one.type == S32:
-            return int(one.value).to_bytes(4, "big", signed=True)
-        if one.type == U8:
-            return int(one.value).to_bytes(1, "big")
-        if one.type == BITS:
-            return int(one.value).to_bytes(4, "big")
-        return one.value.encode() if isinstance(one.value, str) else bytes(one.value)
+        if tunnelled.type == BOOL:
+            return bytes((bool(tunnelled.value),))
+        if tunnelled.type == S32:
+            return int(tunnelled.value).to_bytes(4, "big", signed=True)
+        if tunnelled.type == U8:
+            return int(tunnelled.value).to_bytes(1, "big")
+        if tunnelled.type == BITS:
+            return int(tunnelled.value).to_bytes(4, "big")
+        text_or_bytes = tunnelled.value
+        return text_or_bytes.encode() if isinstance(text_or_bytes, str) else bytes(text_or_bytes)
     except (TypeError, ValueError, OverflowError) as error:
         raise CodecError(
-            f"{one.value!r} is not a value for tunnelled value {one.id} of type {one.type}"
+            f"{tunnelled.value!r} is not a value for tunnelled value {tunnelled.id} "
+            f"of type {tunnelled.type}"
         ) from error
 
 

@@ -74,8 +74,8 @@ class Whereabouts:
         ieee = None
         for _ in range(TRIES):  # a frame may be lost, and what was said is not said again
             if ieee is None:
-                asked = commands.ask_ieee(short)
-                ieee = await self._ask(asked, short, lambda a: a.short == short)
+                frame = commands.ask_ieee(short)
+                ieee = await self._ask(frame, short, lambda a: a.short == short)
         held = self._held.pop(short, [])
         if ieee is not None:
             self._asked.pop(short, None)
@@ -131,8 +131,8 @@ class Whereabouts:
         if up is None:
             return None
 
-        def answers(said: commands.Address) -> bool:
-            return not said.status and fits(said)
+        def answers(address: commands.Address) -> bool:
+            return not address.status and fits(address)
 
         with contextlib.suppress(LinkError):
             return await up.radio.whereabouts(frame, short, answers, ANSWER_S)

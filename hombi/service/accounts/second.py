@@ -50,11 +50,11 @@ def _use(user: User, code: str) -> bool:
     return False
 
 
-def _step(found: SecondFactor, code: str) -> int | None:
+def _step(factor: SecondFactor, code: str) -> int | None:
     """The step of time whose code this is, later than the last one that was used."""
-    now, totp = int(time.time()) // STEP_S, pyotp.TOTP(found.secret)
+    now, totp = int(time.time()) // STEP_S, pyotp.TOTP(factor.secret)
     for step in range(now - STEPS_OFF, now + STEPS_OFF + 1):
-        if step > found.last_step and hmac.compare_digest(totp.at(step * STEP_S), code):
+        if step > factor.last_step and hmac.compare_digest(totp.at(step * STEP_S), code):
             return step
     return None
 

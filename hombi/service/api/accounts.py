@@ -31,15 +31,15 @@ from hombi.service.throttles import AddressThrottle
 CODE_WANTED = "give the code of your second factor, too"
 
 
-def _sign_in(request: Request, asked: wire.SignInRequest) -> User:
-    user = authenticate(request._request, username=asked.username, password=asked.password)
+def _sign_in(request: Request, payload: wire.SignInRequest) -> User:
+    user = authenticate(request._request, username=payload.username, password=payload.password)
     if user is None:
         raise AuthenticationFailed("wrong name or password")
     assert isinstance(user, User)
     if second.wanted(user):
-        if not asked.code:
+        if not payload.code:
             raise AuthenticationFailed(CODE_WANTED)
-        if not second.fits(user, asked.code):
+        if not second.fits(user, payload.code):
             raise AuthenticationFailed("this code does not fit, or was used")
     return user
 
@@ -70,8 +70,8 @@ class ClaimView(_SignInView):
     @operation(takes=wire.ClaimRequest, gives=wire.Person, status=201, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Make the owner's account, and sign in."""
-        asked = body(request, wire.ClaimRequest)
-        wanted = ClaimHub(asked.code, asked.username, asked.password)
+        payload = body(request, wire.ClaimRequest)
+        wanted = ClaimHub(payload.code, payload.username, payload.password)
         user = change(STRANGER, wanted, lambda _, made: made)
         browsers.sign_in(request._request, user)
         return Response(signed_in(user), status=201)
@@ -118,8 +118,8 @@ class SessionView(_SignInView):
     @operation(takes=wire.SignInRequest, gives=wire.Person, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Sign in."""
-        asked = body(request, wire.SignInRequest)
-        user = _sign_in(request, asked)
+        payload = body(request, wire.SignInRequest)
+        user = _sign_in(request, payload)
         browsers.sign_in(request._request, user)
         return Response(signed_in(user))
 
@@ -161,9 +161,9 @@ class TokensView(_SignInView):
     @operation(takes=wire.TokenRequest, gives=wire.Token, status=201, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Sign a program in."""
-        asked = body(request, wire.TokenRequest)
-        user = _sign_in(request, asked)
-        wanted = MakeToken(user, asked.name, Limit(asked.limit), asked.days)
+        payload = body(request, wire.TokenRequest)
+        user = _sign_in(request, payload)
+        wanted = MakeToken(user, payload.name, Limit(payload.limit), payload.days)
         token = change(actor_of(user), wanted, lambda _, made: made)
         return Response(wire.Token(token=token, username=user.username), status=201)
 

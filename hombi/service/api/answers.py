@@ -30,32 +30,30 @@ from hombi.links.offer import Action, Setting
 from hombi.service.api.mistakes import mistake
 
 
-def room(found: Room) -> wire.Room:
+def room(room: Room) -> wire.Room:
     """A room."""
-    return wire.Room(
-        room=found.slug, name=found.name, floor=found.floor.name, position=found.position
-    )
+    return wire.Room(room=room.slug, name=room.name, floor=room.floor.name, position=room.position)
 
 
-def floor(hub: Hub, found: Floor) -> wire.Floor:
+def floor(hub: Hub, floor: Floor) -> wire.Floor:
     """A floor with its rooms."""
-    rooms = [r for r in hub.house.rooms.values() if r.floor is found]
+    rooms = [r for r in hub.house.rooms.values() if r.floor is floor]
     rooms.sort(key=lambda r: r.position)
     return wire.Floor(
-        id=found.id,
-        name=found.name,
-        position=found.position,
+        id=floor.id,
+        name=floor.name,
+        position=floor.position,
         rooms=[room(r) for r in rooms],
     )
 
 
-def _wish(hub: Hub, found: Entity) -> wire.Wish | None:
+def _wish(hub: Hub, entity: Entity) -> wire.Wish | None:
     wishes = hub.actuation.wishes
-    wish = wishes.get(found.address)
+    wish = wishes.get(entity.address)
     if wish is None:
         return None
     return wire.Wish(
-        value=hub.house.seen(found).as_seen.of(wish.value) or 0.0,
+        value=hub.house.seen(entity).as_seen.of(wish.value) or 0.0,
         by=wish.by,
         since=wish.since_ms,
         due=wish.due_ms if wish.due_ms > hub.context.clock.now_ms() else None,
@@ -64,55 +62,55 @@ def _wish(hub: Hub, found: Entity) -> wire.Wish | None:
     )
 
 
-def entity(hub: Hub, found: Entity) -> wire.Entity:
+def entity(hub: Hub, entity: Entity) -> wire.Entity:
     """An entity. One that is silent, or whose node is, is bad, whatever it said
     last."""
-    return wire.Entity(**_entity(hub, found))
+    return wire.Entity(**_entity(hub, entity))
 
 
-def _entity(hub: Hub, found: Entity) -> dict[str, Any]:
-    latest, node, kind = found.latest, found.node, hub.house.seen(found)
+def _entity(hub: Hub, entity: Entity) -> dict[str, Any]:
+    latest, node, kind = entity.latest, entity.node, hub.house.seen(entity)
     value, seen = latest.value if latest else None, kind.as_seen
     quality, reason = "none", "nothing was heard yet"
     if latest is not None:
         quality, reason = latest.quality.level, latest.quality.reason
-        if found.unheard:
+        if entity.unheard:
             quality, reason = "bad", "silent"
     return {
-        "entity": found.address,
+        "entity": entity.address,
         "node": node.address if node else "",
         "link": node.link if node else "",
-        "title": found.title,
-        "spoken": found.spoken,
+        "title": entity.title,
+        "spoken": entity.spoken,
         "kind": kind.name,
         "unit": seen.unit,
         "decimals": seen.decimals,
         "words": list(kind.words) if kind.words else None,
-        "room": found.room.slug if found.room else None,
-        "writable": found.writable,
-        "low": min(_both(seen, found)),
-        "high": max(_both(seen, found)),
-        "wire_name": found.wire_name,
-        "wire_unit": found.sent_unit,
-        "hidden": found.hidden,
-        "picked": picked_from(found),
+        "room": entity.room.slug if entity.room else None,
+        "writable": entity.writable,
+        "low": min(_both(seen, entity)),
+        "high": max(_both(seen, entity)),
+        "wire_name": entity.wire_name,
+        "wire_unit": entity.sent_unit,
+        "hidden": entity.hidden,
+        "picked": picked_from(entity),
         "value": seen.of(value),
         "raw": latest.sent if latest else None,
         "shown": "" if value is None else show_value(value, kind),
         "quality": quality,
         "reason": reason,
         "at": latest.at_ms if latest else None,
-        "heard_at": found.heard_ms or None,
-        "wanted": _wish(hub, found),
-        "left_alone": hub.automations.left_alone(found.address),
+        "heard_at": entity.heard_ms or None,
+        "wanted": _wish(hub, entity),
+        "left_alone": hub.automations.left_alone(entity.address),
     }
 
 
-def _both(seen: Seen, found: Entity) -> list[float]:
-    return [seen.limit(one) for one in (found.low, found.high)]
+def _both(seen: Seen, entity: Entity) -> list[float]:
+    return [seen.limit(one) for one in (entity.low, entity.high)]
 
 
-def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
+def entity_detail(hub: Hub, entity: Entity) -> wire.EntityDetail:
     """An entity with the automations that look at it."""
     watchers = []
     for name, runner in hub.automations.runners.items():
@@ -121,25 +119,25 @@ def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
             continue
         for part in program.parts:
             watch = part.now(hub.automations.world())
-            if watch is not None and watch.entity == found.address and watch.of_value:
+            if watch is not None and watch.entity == entity.address and watch.of_value:
                 limit = _limit(watch)
                 watchers.append(wire.Watcher(automation=name, name=program.name, **limit))
-    unit = found.kind.unit
-    sent = found.sent_unit
+    unit = entity.kind.unit
+    sent = entity.sent_unit
     converted = bool(unit and sent) and conversion(sent, unit) != (1.0, 0.0)
-    how = found.origin if isinstance(found.origin, Derivation) else None
+    how = entity.origin if isinstance(entity.origin, Derivation) else None
     return wire.EntityDetail(
-        **_entity(hub, found),
+        **_entity(hub, entity),
         watchers=watchers,
         kept_in=wire.KeptIn(
-            unit=found.kind.unit,
-            decimals=found.kind.decimals,
-            low=found.low,
-            high=found.high,
-            seen_in=found.own.get("unit", ""),
-            seen_decimals=found.own.get("decimals", -1),
-            keep=found.own.get("keep", ""),
-            choices=units_for(found.kind.unit),
+            unit=entity.kind.unit,
+            decimals=entity.kind.decimals,
+            low=entity.low,
+            high=entity.high,
+            seen_in=entity.own.get("unit", ""),
+            seen_decimals=entity.own.get("decimals", -1),
+            keep=entity.own.get("keep", ""),
+            choices=units_for(entity.kind.unit),
         ),
         converted=converted,
         derived=wire.HowDerived(
@@ -155,91 +153,91 @@ def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
     )
 
 
-def parameter(found: Parameter) -> wire.StepNumber:
+def parameter(parameter: Parameter) -> wire.StepNumber:
     """A number of a step or a method."""
     return wire.StepNumber(
-        name=found.name,
-        about=found.about,
-        default=found.default,
-        time=found.time,
-        choices=list(found.choices),
-        text=found.text,
+        name=parameter.name,
+        about=parameter.about,
+        default=parameter.default,
+        time=parameter.time,
+        choices=list(parameter.choices),
+        text=parameter.text,
     )
 
 
-def picked_from(found: Entity) -> str:
+def picked_from(entity: Entity) -> str:
     """Where an entity's value is picked from, in words; "" for one that its node
     describes itself."""
-    source = found.source
+    source = entity.source
     if not source:
         return ""
-    where = source.get("topic") or f"/api/intake/{found.address}"
+    where = source.get("topic") or f"/api/intake/{entity.address}"
     return where + (f" at {source['pointer']}" if source.get("pointer") else "")
 
 
-def setting(found: Setting, value: Any = None) -> wire.Setting:
+def setting(setting: Setting, value: Any = None) -> wire.Setting:
     """A setting, or an input of an action."""
     return wire.Setting(
-        name=found.name or "input",
-        title=found.title or "input",
-        type=found.type,  # type: ignore[arg-type]
-        unit=found.unit,
-        low=found.low,
-        high=found.high,
-        choices=list(found.choices),
+        name=setting.name or "input",
+        title=setting.title or "input",
+        type=setting.type,  # type: ignore[arg-type]
+        unit=setting.unit,
+        low=setting.low,
+        high=setting.high,
+        choices=list(setting.choices),
         value=value,
     )
 
 
-def _action(found: Action) -> wire.NodeAction:
+def _action(action: Action) -> wire.NodeAction:
     return wire.NodeAction(
-        name=found.name,
-        title=found.title,
-        about=found.about,
-        inputs=[setting(one) for one in found.inputs],
+        name=action.name,
+        title=action.title,
+        about=action.about,
+        inputs=[setting(one) for one in action.inputs],
     )
 
 
-def node(hub: Hub, found: Node) -> wire.Node:
+def node(hub: Hub, node: Node) -> wire.Node:
     """A node."""
     return wire.Node(
-        node=found.address,
-        title=found.title,
-        link=found.link,
-        room=found.room.slug if found.room else None,
-        here=found.here,
-        silent=found.silent,
-        heard_at=found.heard_ms,
-        admitted_at=found.admitted_ms,
-        refused=found.refused,
-        entities=[e.address for e in found.entities.values()],
-        way=hub.links.way(found),  # type: ignore[arg-type]
-        left=found.left,
-        make=found.make,
-        url=found.reach.get("url", ""),
-        has_key=bool(found.key_hash),
-        shut_out=found.shut_out,
-        clock=clock_said(found.clock) if found.clock.wrong else "",
-        settings=[setting(one, found.told.get(one.wire_name)) for one in found.offer.settings],
-        actions=[_action(action) for action in found.offer.actions],
-        left_out=list(found.offer.left_out),
-        unit_notes=found.offer.unit_notes(found.reach.get(CHOSEN, {})),
+        node=node.address,
+        title=node.title,
+        link=node.link,
+        room=node.room.slug if node.room else None,
+        here=node.here,
+        silent=node.silent,
+        heard_at=node.heard_ms,
+        admitted_at=node.admitted_ms,
+        refused=node.refused,
+        entities=[e.address for e in node.entities.values()],
+        way=hub.links.way(node),  # type: ignore[arg-type]
+        left=node.left,
+        make=node.make,
+        url=node.reach.get("url", ""),
+        has_key=bool(node.key_hash),
+        shut_out=node.shut_out,
+        clock=clock_said(node.clock) if node.clock.wrong else "",
+        settings=[setting(one, node.told.get(one.wire_name)) for one in node.offer.settings],
+        actions=[_action(action) for action in node.offer.actions],
+        left_out=list(node.offer.left_out),
+        unit_notes=node.offer.unit_notes(node.reach.get(CHOSEN, {})),
     )
 
 
-def arrival(hub: Hub, found: Arrival) -> wire.Arrival:
+def arrival(hub: Hub, arrival: Arrival) -> wire.Arrival:
     """An arrival."""
-    record, offer = found.record, found.offer
+    record, offer = arrival.record, arrival.offer
     return wire.Arrival(
         id=record.id,
         title=record.title,
         about=offer.about,
         link=record.link,
-        progress=found.progress,
+        progress=arrival.progress,
         state=record.state,  # type: ignore[arg-type]
         asked_at=record.asked_ms,
-        heard_at=found.heard_ms,
-        known_as=found.known.address if found.known else None,
+        heard_at=arrival.heard_ms,
+        known_as=arrival.known.address if arrival.known else None,
         wrong_codes=record.wrong_codes,
         entities=[
             wire.Promised(
@@ -260,7 +258,7 @@ def arrival(hub: Hub, found: Arrival) -> wire.Arrival:
         url=record.reach.get("url", ""),
         sender=record.sender,
         elsewhere=list(record.reach.get("elsewhere", ())),
-        rivals=[rival.record.id for rival in hub.pairing.rivals(found)],
+        rivals=[rival.record.id for rival in hub.pairing.rivals(arrival)],
         needs_code=bool(record.proof),
         asks=record.asks,
     )
@@ -350,39 +348,39 @@ def checked(hub: Hub, text: str) -> dict[str, Any]:
     }
 
 
-def command(found: Command) -> wire.Command:
+def command(command: Command) -> wire.Command:
     """A command."""
     return wire.Command(
-        id=found.id,
-        entity=found.entity.address,
-        value=found.value,
-        by=found.by,
-        state=found.state.value,
-        problem=found.problem,
-        asked_at=found.asked_ms,
-        answered_at=found.answered_ms or None,
+        id=command.id,
+        entity=command.entity.address,
+        value=command.value,
+        by=command.by,
+        state=command.state.value,
+        problem=command.problem,
+        asked_at=command.asked_ms,
+        answered_at=command.answered_ms or None,
     )
 
 
-def entry(found: JournalEntry) -> wire.JournalEntry:
+def entry(entry: JournalEntry) -> wire.JournalEntry:
     """An entry of the journal."""
     return wire.JournalEntry(
-        id=found.id,
-        at=found.at_ms,
-        event=found.event,
-        text=found.text,
-        by=found.by,
-        node=found.node,
-        entity=found.entity,
-        automation=found.automation,
-        data=found.data,
+        id=entry.id,
+        at=entry.at_ms,
+        event=entry.event,
+        text=entry.text,
+        by=entry.by,
+        node=entry.node,
+        entity=entry.entity,
+        automation=entry.automation,
+        data=entry.data,
     )
 
 
-def way(found: PhoneRecord) -> wire.Way:
+def way(phone: PhoneRecord) -> wire.Way:
     """A way of reaching somebody. What a phone or a post is sent to may hold a secret:
     only its host is told."""
-    return wire.Way(**_way(found))
+    return wire.Way(**_way(phone))
 
 
 def new_way(made: PhoneRecord) -> wire.NewWay:
@@ -390,44 +388,44 @@ def new_way(made: PhoneRecord) -> wire.NewWay:
     return wire.NewWay(**_way(made), secret=made.auth if made.sort == "post" else "")
 
 
-def _way(found: PhoneRecord) -> dict[str, Any]:
-    hosted = found.sort in ("phone", "post")
+def _way(phone: PhoneRecord) -> dict[str, Any]:
+    hosted = phone.sort in ("phone", "post")
     return {
-        "id": found.id,
-        "way": address_of(found),
-        "sort": found.sort,
-        "name": found.name,
-        "person": found.person,
-        "address": found.endpoint.split("/")[2] if hosted else found.endpoint,
-        "added_at": found.added_ms,
+        "id": phone.id,
+        "way": address_of(phone),
+        "sort": phone.sort,
+        "name": phone.name,
+        "person": phone.person,
+        "address": phone.endpoint.split("/")[2] if hosted else phone.endpoint,
+        "added_at": phone.added_ms,
     }
 
 
-def notice(h: Hub, found: DeliveryRecord) -> wire.Notice:
+def notice(h: Hub, delivery: DeliveryRecord) -> wire.Notice:
     """A notice on its way to somebody."""
-    seen = h.outbox.pictures.has(found.identity)
+    seen = h.outbox.pictures.has(delivery.identity)
     return wire.Notice(
-        id=found.id,
-        phone=found.phone,
-        person=found.person,
-        title=found.title,
-        text=found.text,
-        path=found.path,
-        subject=found.subject,
-        urgent=found.urgent,
-        quiet=found.quiet,
-        state=found.state,  # type: ignore[arg-type]
-        attempts=found.attempts,
-        problem=found.problem,
-        at=found.created_ms,
-        settled_at=found.settled_ms or None,
-        picture=h.ways.buttons.to_see(found) if seen else "",
+        id=delivery.id,
+        phone=delivery.phone,
+        person=delivery.person,
+        title=delivery.title,
+        text=delivery.text,
+        path=delivery.path,
+        subject=delivery.subject,
+        urgent=delivery.urgent,
+        quiet=delivery.quiet,
+        state=delivery.state,  # type: ignore[arg-type]
+        attempts=delivery.attempts,
+        problem=delivery.problem,
+        at=delivery.created_ms,
+        settled_at=delivery.settled_ms or None,
+        picture=h.ways.buttons.to_see(delivery) if seen else "",
     )
 
 
-def tool(found: Tool) -> wire.Tool:
+def tool(tool: Tool) -> wire.Tool:
     """A tool."""
-    return wire.Tool(**_tool(found))
+    return wire.Tool(**_tool(tool))
 
 
 def new_tool(made: tuple[Tool, str]) -> wire.NewTool:
@@ -436,39 +434,39 @@ def new_tool(made: tuple[Tool, str]) -> wire.NewTool:
     return wire.NewTool(**_tool(result), key=key)
 
 
-def _tool(found: Tool) -> dict[str, Any]:
+def _tool(tool: Tool) -> dict[str, Any]:
     return {
-        "tool": found.name,
-        "publish": list(found.publish),
-        "subscribe": list(found.subscribe),
-        "added_at": found.added_ms,
+        "tool": tool.name,
+        "publish": list(tool.publish),
+        "subscribe": list(tool.subscribe),
+        "added_at": tool.added_ms,
     }
 
 
-def message(found: Message) -> wire.Message:
+def message(message: Message) -> wire.Message:
     """A message as it came."""
-    return wire.Message(**message_fields(found))
+    return wire.Message(**message_fields(message))
 
 
-def message_fields(found: Message) -> dict[str, Any]:
+def message_fields(message: Message) -> dict[str, Any]:
     """All that a message has."""
-    heard = found.heard
+    heard = message.heard
     try:
-        payload, binary = found.payload.decode(), False
+        payload, binary = message.payload.decode(), False
     except UnicodeDecodeError as error:
-        cut = found.size > len(found.payload) and error.start >= len(found.payload) - 4
-        payload = found.payload[: error.start].decode() if cut else found.payload.hex()
+        cut = message.size > len(message.payload) and error.start >= len(message.payload) - 4
+        payload = message.payload[: error.start].decode() if cut else message.payload.hex()
         binary = not cut
     return {
-        "number": found.number,
-        "at": found.at_ms,
+        "number": message.number,
+        "at": message.at_ms,
         "via": heard.via,
         "topic": heard.topic,
         "sender": heard.sender,
         "node": heard.node,
         "payload": payload,
         "binary": binary,
-        "size": found.size,
+        "size": message.size,
         "qos": heard.qos,
         "retained": heard.retained,
     }

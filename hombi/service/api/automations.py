@@ -86,9 +86,9 @@ class EditView(View):
     def post(self, request: Request) -> Response:
         """The text with another value at one place; all else stays to the byte. Nothing
         is kept."""
-        asked = body(request, wire.EditRequest)
+        payload = body(request, wire.EditRequest)
         try:
-            text = text_of(with_value(asked.text, tuple(asked.path), asked.value))
+            text = text_of(with_value(payload.text, tuple(payload.path), payload.value))
         except EditError as error:
             raise Invalid(str(error)) from error
         return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
@@ -146,14 +146,14 @@ class AutomationView(View):
     @operation(takes=wire.AutomationChange, gives=wire.Automation)
     def patch(self, request: Request, automation: str) -> Response:
         """Give it another text, or put it on or off duty."""
-        asked = body(request, wire.AutomationChange)
-        text = given(asked.text)
+        payload = body(request, wire.AutomationChange)
+        text = given(payload.text)
         wanted = ChangeAutomation(
             automation,
             None if text is None else text_of(text),
-            given(asked.enabled),
-            asked.leave,
-            given(asked.was),
+            given(payload.enabled),
+            payload.leave,
+            given(payload.was),
         )
         return Response(change(actor(request), wanted, answers.automation))
 

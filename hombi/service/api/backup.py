@@ -28,9 +28,9 @@ class BackupView(View):
     def post(self, request: Request) -> HttpResponseBase:
         """Make one, prove it by opening it, and send it. Whoever has the file has the
         house with its keys, unless a passphrase seals it."""
-        asked = body(request, wire.BackupRequest)
+        payload = body(request, wire.BackupRequest)
         path = hub().config.data / "backups" / f".{secrets.token_hex(8)}.backup"
-        made = change(actor(request), MakeBackup(path, asked.passphrase), lambda _, m: m)
+        made = change(actor(request), MakeBackup(path, payload.passphrase), lambda _, m: m)
         file = path.open("rb")
         # It is gone once it was sent, or once nobody reads on.
         path.unlink()

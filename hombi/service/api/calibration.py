@@ -27,25 +27,25 @@ class CompareView(View):
     @operation(takes=wire.CompareRequest, gives=wire.Comparison)
     def post(self, request: Request, node: str, name: str) -> Response:
         """What the two come to over a span; nothing is changed."""
-        asked = body(request, wire.CompareRequest)
-        _checked(asked)
+        payload = body(request, wire.CompareRequest)
+        _checked(payload)
         sensor, reference = read(
             lambda h: (
                 conditionable(h.house, f"{node}/{name}").snapshot(),
                 reference_of(
-                    h.house, h.house.entity(f"{node}/{name}"), asked.reference, _typed(asked)
+                    h.house, h.house.entity(f"{node}/{name}"), payload.reference, _typed(payload)
                 ),
             )
         )
         history = hub().context.records.history
-        calibration = calibrated(history, sensor, reference, asked.start, asked.end)
+        calibration = calibrated(history, sensor, reference, payload.start, payload.end)
         return Response(
             wire.Comparison(
                 entity=sensor.address,
                 reference=reference.address if isinstance(reference, Entity) else "",
                 unit=sensor.kind.unit,
-                start=asked.start,
-                end=asked.end,
+                start=payload.start,
+                end=payload.end,
                 at=[hour.start_ms for hour in calibration.hours],
                 sensor=[hour.sensor for hour in calibration.hours],
                 beside=[hour.reference for hour in calibration.hours],
@@ -63,24 +63,30 @@ class CalibrationView(View):
     @operation(takes=wire.CalibrationRequest, gives=wire.Conditioning)
     def post(self, request: Request, node: str, name: str) -> Response:
         """Correct it by what the comparison comes to, as the last step of its chain."""
-        asked = body(request, wire.CalibrationRequest)
-        _checked(asked)
+        payload = body(request, wire.CalibrationRequest)
+        _checked(payload)
         address = f"{node}/{name}"
         made = CalibrateEntity(
-            address, asked.reference, asked.start, asked.end, asked.gain, asked.past, _typed(asked)
+            address,
+            payload.reference,
+            payload.start,
+            payload.end,
+            payload.gain,
+            payload.past,
+            _typed(payload),
         )
         change(actor(request), made, lambda *_: None)
         return Response(conditioning_of(address))
 
 
-def _fit(found: core.Fit | None) -> wire.Fit | None:
-    return None if found is None else wire.Fit(**asdict(found))
+def _fit(fit: core.Fit | None) -> wire.Fit | None:
+    return None if fit is None else wire.Fit(**asdict(fit))
 
 
-def _typed(asked: wire.CompareRequest) -> list[tuple[int, str]]:
-    return [(value.at, value.value) for value in asked.typed]
+def _typed(payload: wire.CompareRequest) -> list[tuple[int, str]]:
+    return [(value.at, value.value) for value in payload.typed]
 
 
-def _checked(asked: wire.CompareRequest) -> None:
-    if not 0 <= asked.start < asked.end <= LATEST_MS:
+def _checked(payload: wire.CompareRequest) -> None:
+    if not 0 <= payload.start < payload.end <= LATEST_MS:
         raise Invalid("start must come before end, and both are ms since 1970")

@@ -51,9 +51,11 @@ class ConditioningView(View):
     def put(self, request: Request, node: str, name: str) -> Response:
         """Condition it by these steps from now on, or over its past too. The past is
         made again in the background; `progress` says how far that is."""
-        asked = body(request, wire.ConditioningRequest)
+        payload = body(request, wire.ConditioningRequest)
         address = f"{node}/{name}"
-        change(actor(request), ConditionEntity(address, asked.steps, asked.past), lambda *_: None)
+        change(
+            actor(request), ConditionEntity(address, payload.steps, payload.past), lambda *_: None
+        )
         return Response(conditioning_of(address))
 
     @operation(gives=wire.Conditioning)
@@ -70,12 +72,12 @@ class TryView(View):
     @operation(takes=wire.TryRequest, gives=wire.TriedConditioning)
     def post(self, request: Request, node: str, name: str) -> Response:
         """Try steps on a stretch of the past; nothing is stored."""
-        asked = body(request, wire.TryRequest)
+        payload = body(request, wire.TryRequest)
         entity = read(lambda h: conditionable(h.house, f"{node}/{name}").snapshot())
-        plan = _plan(asked.steps, f"{node}/{name}")
+        plan = _plan(payload.steps, f"{node}/{name}")
         now = hub().context.clock.now_ms()
-        end = asked.end or now
-        start = asked.start or end - DAY_MS
+        end = payload.end or now
+        start = payload.start or end - DAY_MS
         if not 0 <= start < end <= now + DAY_MS:
             raise Invalid("start must come before end, and end must not lie ahead")
         result = tried(hub().context.records.history, entity, plan, start, end)

@@ -11,7 +11,7 @@ from hombi.hub.readings.port import Numbers, Point
 
 
 def history(
-    found: Sequence[Point], entity: str, seen: Seen, start: int, end: int, width: int
+    points: Sequence[Point], entity: str, seen: Seen, start: int, end: int, width: int
 ) -> wire.History:
     """A course in buckets of `width` ms."""
     return wire.History(
@@ -20,11 +20,11 @@ def history(
         start=start,
         end=end,
         width_ms=width,
-        at=[p.at_ms for p in found],
-        mean=_seen(seen, [p.mean for p in found]),
-        low=_seen(seen, [p.low for p in found]),
-        high=_seen(seen, [p.high for p in found]),
-        count=[p.count for p in found],
+        at=[p.at_ms for p in points],
+        mean=_seen(seen, [p.mean for p in points]),
+        low=_seen(seen, [p.low for p in points]),
+        high=_seen(seen, [p.high for p in points]),
+        count=[p.count for p in points],
     )
 
 

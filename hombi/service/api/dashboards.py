@@ -49,8 +49,8 @@ class DashboardsView(View):
     @operation(takes=wire.DashboardRequest, gives=wire.Dashboard, status=201)
     def post(self, request: Request) -> Response:
         """Make one beside the rooms'."""
-        asked = body(request, wire.DashboardRequest)
-        made = AddDashboard(asked.title, _tiles(asked.tiles))
+        payload = body(request, wire.DashboardRequest)
+        made = AddDashboard(payload.title, _tiles(payload.tiles))
         return Response(change(actor(request), made, _dashboard), 201)
 
 
@@ -68,8 +68,8 @@ class DashboardView(View):
     @operation(takes=wire.DashboardChange, gives=wire.Dashboard)
     def put(self, request: Request, dashboard: str) -> Response:
         """Put these tiles on it. `room-` with a room's address is the room's page."""
-        asked = body(request, wire.DashboardChange)
-        made = ArrangeDashboard(dashboard, _tiles(asked.tiles), asked.title)
+        payload = body(request, wire.DashboardChange)
+        made = ArrangeDashboard(dashboard, _tiles(payload.tiles), payload.title)
         return Response(change(actor(request), made, _dashboard))
 
     @operation()
@@ -97,23 +97,23 @@ class PictureView(View):
         return picture(*picture_at(read(look)), "no-store")
 
 
-def _tiles(asked: Sequence[wire.TileRequest]) -> list[Tile]:
+def _tiles(requests: Sequence[wire.TileRequest]) -> list[Tile]:
     return [
         Tile(request.sort, tuple(request.of), request.size, request.text, request.address)
-        for request in asked
+        for request in requests
     ]
 
 
-def _shows(found: Dashboard, who: Actor) -> bool:
+def _shows(dashboard: Dashboard, who: Actor) -> bool:
     """Whether a dashboard is theirs to see."""
-    return not who.scoped or found.slug == who.dashboard or found.room in who.rooms
+    return not who.scoped or dashboard.slug == who.dashboard or dashboard.room in who.rooms
 
 
-def _dashboard(h: Hub, found: Dashboard, who: Actor = HOUSE) -> wire.Dashboard:
+def _dashboard(h: Hub, dashboard: Dashboard, who: Actor = HOUSE) -> wire.Dashboard:
     return wire.Dashboard(
-        dashboard=found.slug,
-        title=h.dashboards.title_of(found),
-        room=found.room or None,
+        dashboard=dashboard.slug,
+        title=h.dashboards.title_of(dashboard),
+        room=dashboard.room or None,
         tiles=[
             wire.Tile(
                 sort=tile.sort,
@@ -123,18 +123,18 @@ def _dashboard(h: Hub, found: Dashboard, who: Actor = HOUSE) -> wire.Dashboard:
                 # A camera's address may hold its password.
                 address="" if who.scoped else tile.address,
             )
-            for tile in _seen(h, found, who)
+            for tile in _seen(h, dashboard, who)
         ],
     )
 
 
-def _seen(h: Hub, found: Dashboard, who: Actor) -> list[Tile]:
+def _seen(h: Hub, dashboard: Dashboard, who: Actor) -> list[Tile]:
     """Its tiles without those that show what is not theirs to see."""
     if not who.scoped:
-        return list(found.tiles)
+        return list(dashboard.tiles)
     entities = h.house.entities
     return [
         tile
-        for tile in found.tiles
+        for tile in dashboard.tiles
         if all(sees(h, who, entities[of]) for of in tile.of if of in entities)
     ]

@@ -43,6 +43,8 @@ class DerivedView(View):
     @operation(takes=wire.DerivedRequest, gives=wire.EntityDetail, status=201)
     def post(self, request: Request) -> Response:
         """Make one; its past is computed in the background."""
-        asked = body(request, wire.DerivedRequest)
-        made = MakeDerived(asked.method, asked.sources, asked.parameters, asked.title, asked.room)
+        payload = body(request, wire.DerivedRequest)
+        made = MakeDerived(
+            payload.method, payload.sources, payload.parameters, payload.title, payload.room
+        )
         return Response(change(actor(request), made, answers.entity_detail), 201)

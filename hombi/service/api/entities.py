@@ -165,18 +165,18 @@ class EntityView(View):
     @operation(takes=wire.EntityChange, gives=wire.Entity)
     def patch(self, request: Request, node: str, name: str) -> Response:
         """Rename it (its address stays), hide it or show it, or say what it is."""
-        asked = body(request, wire.EntityChange)
-        address, kind = f"{node}/{name}", given(asked.kind)
+        payload = body(request, wire.EntityChange)
+        address, kind = f"{node}/{name}", given(payload.kind)
         wanted: list[Change[Any, Any]] = []
         if kind is not None:
-            wanted.append(ChangeKind(address, kind, asked.unit))
+            wanted.append(ChangeKind(address, kind, payload.unit))
         rest = ChangeEntity(
             address,
-            given(asked.title),
-            given(asked.hidden),
-            given(asked.seen_in),
-            given(asked.decimals),
-            given(asked.keep),
+            given(payload.title),
+            given(payload.hidden),
+            given(payload.seen_in),
+            given(payload.decimals),
+            given(payload.keep),
             kind,
         )
         if rest != ChangeEntity(address, kind=kind) or kind is None:

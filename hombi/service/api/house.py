@@ -113,8 +113,8 @@ class ReadyView(View):
         """200 while the hub can keep what it is sent, 503 while it cannot. That it
         answers at all says that it lives."""
         held_up = read(lambda h: h.writer.problem)
-        told = wire.Health(status="impaired" if held_up else "ok", version=__version__)
-        return Response(told, status=503 if held_up else 200)
+        health = wire.Health(status="impaired" if held_up else "ok", version=__version__)
+        return Response(health, status=503 if held_up else 200)
 
 
 class HouseView(View):
@@ -131,11 +131,11 @@ class HouseView(View):
     @operation(takes=wire.HouseChange, gives=wire.House)
     def patch(self, request: Request) -> Response:
         """Name it, or say where it stands, and in which units it sees its values."""
-        asked = body(request, wire.HouseChange)
-        where = given(asked.where)
+        payload = body(request, wire.HouseChange)
+        where = given(payload.where)
         position = Position(where.latitude, where.longitude) if where else None
         wanted = ChangeHouse(
-            given(asked.name), given(asked.time_zone), given(asked.units), position
+            given(payload.name), given(payload.time_zone), given(payload.units), position
         )
         return Response(change(actor(request), wanted, lambda h, _: house(h)))
 
@@ -146,8 +146,8 @@ class FloorsView(View):
     @operation(takes=wire.FloorRequest, gives=wire.Floor, status=201)
     def post(self, request: Request) -> Response:
         """Add a floor."""
-        asked = body(request, wire.FloorRequest)
-        wanted = AddFloor(asked.name, given(asked.position))
+        payload = body(request, wire.FloorRequest)
+        wanted = AddFloor(payload.name, given(payload.position))
         return Response(change(actor(request), wanted, answers.floor), status=201)
 
 
@@ -157,8 +157,8 @@ class FloorView(View):
     @operation(takes=wire.FloorChange, gives=wire.Floor)
     def patch(self, request: Request, floor: str) -> Response:
         """Rename it, or put it in another place."""
-        asked = body(request, wire.FloorChange)
-        wanted = ChangeFloor(floor, given(asked.name), given(asked.position))
+        payload = body(request, wire.FloorChange)
+        wanted = ChangeFloor(floor, given(payload.name), given(payload.position))
         return Response(change(actor(request), wanted, answers.floor))
 
     @operation()
@@ -187,8 +187,8 @@ class RoomsView(View):
     @operation(takes=wire.RoomRequest, gives=wire.Room, status=201)
     def post(self, request: Request) -> Response:
         """Add a room."""
-        asked = body(request, wire.RoomRequest)
-        wanted = AddRoom(asked.name, asked.floor)
+        payload = body(request, wire.RoomRequest)
+        wanted = AddRoom(payload.name, payload.floor)
         return Response(change(actor(request), wanted, lambda _, r: answers.room(r)), status=201)
 
 
@@ -198,8 +198,10 @@ class RoomView(View):
     @operation(takes=wire.RoomChange, gives=wire.Room)
     def patch(self, request: Request, room: str) -> Response:
         """Rename or move it."""
-        asked = body(request, wire.RoomChange)
-        wanted = ChangeRoom(room, given(asked.name), given(asked.floor), given(asked.position))
+        payload = body(request, wire.RoomChange)
+        wanted = ChangeRoom(
+            room, given(payload.name), given(payload.floor), given(payload.position)
+        )
         return Response(change(actor(request), wanted, lambda _, r: answers.room(r)))
 
     @operation()

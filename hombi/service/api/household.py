@@ -49,10 +49,10 @@ def _pages(h: Hub) -> set[str]:
     return rooms | {dashboard.slug for dashboard in h.dashboards.all}
 
 
-def _place(asked: wire.PlaceRequest) -> Place:
-    if asked.role == "wall" and asked.dashboard and asked.dashboard not in read(_pages):
-        raise NotFound(f"there is no page {asked.dashboard}; `hombi dashboard list` names them")
-    return Place(Role(asked.role), asked.rooms, asked.dashboard, asked.switches)
+def _place(payload: wire.PlaceRequest) -> Place:
+    if payload.role == "wall" and payload.dashboard and payload.dashboard not in read(_pages):
+        raise NotFound(f"there is no page {payload.dashboard}; `hombi dashboard list` names them")
+    return Place(Role(payload.role), payload.rooms, payload.dashboard, payload.switches)
 
 
 def _invitation(request: Request, code: str) -> wire.Invitation:
@@ -80,8 +80,8 @@ class MemberView(View):
     @operation(name="member_change", takes=wire.PlaceRequest, gives=wire.Member)
     def put(self, request: Request, member: str) -> Response:
         """Change a person's role."""
-        asked = body(request, wire.PlaceRequest)
-        change(actor(request), ChangeAccount(member, _place(asked)), lambda *_: None)
+        payload = body(request, wire.PlaceRequest)
+        change(actor(request), ChangeAccount(member, _place(payload)), lambda *_: None)
         return Response(_member(User.objects.get(username=member)))
 
     @operation(name="member_remove")
@@ -130,8 +130,8 @@ class InvitationsView(View):
     @operation(name="invitations_make", takes=wire.PlaceRequest, gives=wire.Invitation, status=201)
     def post(self, request: Request) -> Response:
         """Make one; it is good for three days, and used once."""
-        asked = body(request, wire.PlaceRequest)
-        code = change(actor(request), Invite(_place(asked)), lambda _, made: made)
+        payload = body(request, wire.PlaceRequest)
+        code = change(actor(request), Invite(_place(payload)), lambda _, made: made)
         return Response(_invitation(request, code), status=201)
 
 
@@ -175,8 +175,8 @@ class JoinView(View):
     @operation(name="join", takes=wire.JoinRequest, gives=wire.Person, status=201, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Join with an invitation, or set a new password with one, and sign in."""
-        asked = body(request, wire.JoinRequest)
-        wanted = Join(asked.code, asked.username, asked.password)
+        payload = body(request, wire.JoinRequest)
+        wanted = Join(payload.code, payload.username, payload.password)
         user = change(STRANGER, wanted, lambda _, made: made)
         browsers.sign_in(request._request, user)
         if actor_of(user).role is Role.WALL:
@@ -198,9 +198,9 @@ class PasswordView(View):
     @operation(name="password_change", takes=wire.PasswordRequest)
     def put(self, request: Request) -> Response:
         """Another one. Everywhere else one is signed out."""
-        asked = body(request, wire.PasswordRequest)
+        payload = body(request, wire.PasswordRequest)
         keep = request.auth.pk if isinstance(request.auth, AccessToken) else 0
-        wanted = ChangePassword(asked.old, asked.new, keep)
+        wanted = ChangePassword(payload.old, payload.new, keep)
         user = change(actor(request), wanted, lambda _, made: made)
         if request.auth is None:
             browsers.sign_in(request._request, user)
@@ -219,8 +219,8 @@ class SecondView(View):
     @operation(name="second_begin", takes=wire.OwnPassword, gives=wire.SecondBegun, status=201)
     def post(self, request: Request) -> Response:
         """Make a secret for an app."""
-        asked = body(request, wire.OwnPassword)
-        secret = change(actor(request), BeginSecond(asked.password), lambda _, made: made)
+        payload = body(request, wire.OwnPassword)
+        secret = change(actor(request), BeginSecond(payload.password), lambda _, made: made)
         house = hub().config.house_name
         address = TOTP(secret).provisioning_uri(
             name=actor(request).name, issuer_name=f"Hombi, {house}"
@@ -230,8 +230,8 @@ class SecondView(View):
     @operation(name="second_confirm", takes=wire.SecondCode, gives=wire.RecoveryCodes)
     def put(self, request: Request) -> Response:
         """Show that the app has it; from now on one signs in with a code too."""
-        asked = body(request, wire.SecondCode)
-        codes = change(actor(request), ConfirmSecond(asked.code), lambda _, made: made)
+        payload = body(request, wire.SecondCode)
+        codes = change(actor(request), ConfirmSecond(payload.code), lambda _, made: made)
         return Response(wire.RecoveryCodes(codes=codes))
 
 
@@ -247,8 +247,8 @@ class SecondRemovalView(View):
     @operation(name="second_remove", takes=wire.OwnPassword)
     def post(self, request: Request) -> Response:
         """Sign in with the password alone again."""
-        asked = body(request, wire.OwnPassword)
-        return done(request, RemoveSecond(asked.password))
+        payload = body(request, wire.OwnPassword)
+        return done(request, RemoveSecond(payload.password))
 
 
 def _member(user: User) -> wire.Member:

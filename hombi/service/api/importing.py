@@ -152,25 +152,25 @@ def _lines(file: IO[bytes]) -> Iterator[str]:
 def _imported(
     request: Request, entity: Entity, unit: str, file: IO[bytes], *, apply: bool
 ) -> wire.ImportPlan:
-    asked = request.query_params
-    zone = known_zone(asked["zone"]) if asked.get("zone") else hub().config.zone
+    query = request.query_params
+    zone = known_zone(query["zone"]) if query.get("zone") else hub().config.zone
     if zone is None:
-        raise Invalid(f"zone={asked['zone'][:60]} is not a time zone, like Europe/Berlin")
+        raise Invalid(f"zone={query['zone'][:60]} is not a time zone, like Europe/Berlin")
     likely = (entity.name, entity.title, entity.kind.name, entity.wire_name, "value")
     try:
         layout = layout_of(
             list(islice(_lines(file), LOOKED_AT)),
             zone,
             likely,
-            time=asked.get("time", ""),
-            value=asked.get("value", ""),
-            order=asked.get("order", ""),
+            time=query.get("time", ""),
+            value=query.get("value", ""),
+            order=query.get("order", ""),
         )
     except LayoutError as error:
         raise Invalid(str(error)) from error
     channel: Channel | None = None
     if apply:
-        begun = BeginImport(entity.address, asked.get("file", ""), unit)
+        begun = BeginImport(entity.address, query.get("file", ""), unit)
         channel = change(actor(request), begun, lambda _, made: made)
     sums, units = _Sums(), _Units(entity, unit)
     oldest = hub().imports.oldest_ms(entity)

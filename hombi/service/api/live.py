@@ -149,15 +149,15 @@ async def _events(last_id: str, who: Actor) -> AsyncGenerator[bytes]:
     yield b"retry: 1000\n\n" + _beat()
     beat_s = time.monotonic()
     async for batch in stream.follow(last_id):
-        told = b""
+        content = b""
         if batch is not None and not batch:
-            told = b"event: reset\ndata: {}\n\n"
+            content = b"event: reset\ndata: {}\n\n"
         elif batch:
-            told = b"".join(rendered(stream, e) for e in batch if _heard(who, e.event))
+            content = b"".join(rendered(stream, e) for e in batch if _heard(who, e.event))
         if time.monotonic() - beat_s >= BEAT_S:
-            beat_s, told = time.monotonic(), told + _beat()
-        if told:
-            yield told
+            beat_s, content = time.monotonic(), content + _beat()
+        if content:
+            yield content
 
 
 def _beat() -> bytes:

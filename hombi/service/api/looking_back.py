@@ -71,11 +71,11 @@ class ReplayView(View):
     def post(self, request: Request) -> Response:
         """When it would have started and ended, and what is to be said of its limit;
         nothing is done. A text with mistakes is refused with all of them."""
-        asked = body(request, wire.ReplayRequest)
-        text = text_of(asked.text)
+        payload = body(request, wire.ReplayRequest)
+        text = text_of(payload.text)
         now = hub().context.clock.now_ms()
-        end = asked.end or now
-        start = asked.start or end - USUAL_MS
+        end = payload.end or now
+        start = payload.start or end - USUAL_MS
         if end > LATEST_MS:
             raise Invalid(f"end={end} is out of range; it is ms since 1970")
 
@@ -84,14 +84,14 @@ class ReplayView(View):
             return program, _snapshots(h, program), _names(h)
 
         program, entities, names = read(look)
-        if asked.limit:
-            program = _with_limit(program, asked.limit)
+        if payload.limit:
+            program = _with_limit(program, payload.limit)
         records, zone = hub().context.records, hub().config.zone
         # A limit that is tried is being dragged.
-        overtaken = _turns.begin(str(actor(request)), asked.text) if asked.limit else never
+        overtaken = _turns.begin(str(actor(request)), payload.text) if payload.limit else never
         hands = hands_in(records.journal, start - BACK_MS, end)
         back = looked_back(program, entities, records.history, (start, end), zone, overtaken, hands)
-        lived = _lived(records.journal, asked.automation, (start, end))
+        lived = _lived(records.journal, payload.automation, (start, end))
         return Response(_replay(program, back, names, (start, end), lived))
 
 
@@ -101,9 +101,9 @@ class RehearseView(View):
     @operation(takes=wire.RehearseRequest, gives=wire.Rehearsal)
     def post(self, request: Request) -> Response:
         """What it would do with them, as time goes by; the house is not touched."""
-        asked = body(request, wire.RehearseRequest)
-        text = text_of(asked.text)
-        begin = asked.at or hub().context.clock.now_ms()
+        payload = body(request, wire.RehearseRequest)
+        text = text_of(payload.text)
+        begin = payload.at or hub().context.clock.now_ms()
         if not 0 < begin <= LATEST_MS:
             raise Invalid(f"at={begin} is out of range; it is ms since 1970")
 
@@ -113,18 +113,18 @@ class RehearseView(View):
 
         program, entities, names = read(look)
         # One that watches only the clock has nothing to pretend.
-        given = asked.said if program.entities else []
-        said = [_said(value, program, entities, begin) for value in given]
-        usual = HOUR_MS if said else DAY_MS
-        end = max((one.at_ms for one in said), default=begin) + (_span(asked.lasts) or usual)
+        given = payload.said if program.entities else []
+        saids = [_said(value, program, entities, begin) for value in given]
+        usual = HOUR_MS if saids else DAY_MS
+        end = max((one.at_ms for one in saids), default=begin) + (_span(payload.lasts) or usual)
         if end - begin > LONGEST_MS:
             raise Invalid(f"a rehearsal lasts {show_span(LONGEST_MS)} at most")
-        said += _as_now(entities, {one.entity for one in said}, begin)
+        saids += _as_now(entities, {one.entity for one in saids}, begin)
         known = {
             address: Named(entity.spoken, entity.room.name if entity.room else "", entity.kind)
             for address, entity in entities.items()
         }
-        rehearsal = rehearse(program, known, said, (begin, end), hub().config.zone)
+        rehearsal = rehearse(program, known, saids, (begin, end), hub().config.zone)
         return Response(
             wire.Rehearsal(
                 sentence=program.sentence(names),
@@ -212,17 +212,17 @@ class AccountView(View):
         on = state.since_ms if stands is Phase.ON and state.since_ms <= at else None
         hands = hands_in(records.journal, at - back_ms(program) - BACK_MS, at + 1)
         beside = Beside(on, state if at == now else None, names, hands)
-        found = accounted(program, entities, records.history, at, hub().config.zone, beside)
+        account = accounted(program, entities, records.history, at, hub().config.zone, beside)
         edge, done = _done(records.journal, slug, at)
-        lines = [wire.AccountLine(holds=line.holds, text=line.text) for line in found.lines]
-        if at == now and stands is not found.phase:
+        lines = [wire.AccountLine(holds=line.holds, text=line.text) for line in account.lines]
+        if at == now and stands is not account.phase:
             lines.append(wire.AccountLine(holds=None, text=_in_fact(stands)))
         return Response(
             wire.Account(
                 automation=slug,
                 at=at,
-                phase=found.phase.value,
-                sentence=found.sentence,
+                phase=account.phase.value,
+                sentence=account.sentence,
                 lines=lines,
                 edge=edge.text if edge is not None else "",
                 done=done,
@@ -230,8 +230,8 @@ class AccountView(View):
         )
 
 
-def _lanes(found: list[Lane]) -> list[wire.Lane]:
-    return [wire.Lane(text=lane.text, since=lane.since_ms, said=lane.said) for lane in found]
+def _lanes(lanes: list[Lane]) -> list[wire.Lane]:
+    return [wire.Lane(text=lane.text, since=lane.since_ms, said=lane.said) for lane in lanes]
 
 
 def _snapshots(h: Hub, program: Program) -> dict[str, Entity]:
@@ -300,18 +300,18 @@ def _done(
 
 def _replay(
     program: Program,
-    found: LookedBack,
+    back: LookedBack,
     names: dict[str, str],
     span: tuple[int, int],
     lived: list[int] | None,
 ) -> wire.Replay:
     start, end = span
-    replayed, watch = found.replayed, program.watch
+    replayed, watch = back.replayed, program.watch
     seen = watch.kind.as_seen
     on = replayed.on(start, end)
     starts = sum(acted.why.edge is EdgeKind.START for acted in replayed.acted)
     # What happened once in an hour does not happen 168 times a week.
-    weeks = max(DAY_MS, end - (found.known_from or start)) / WEEK_MS
+    weeks = max(DAY_MS, end - (back.known_from or start)) / WEEK_MS
     done = Counter(
         effect.spoken(lambda address: names.get(address, address)) for effect in replayed.effects
     )
@@ -324,9 +324,9 @@ def _replay(
         unit=seen.unit,
         start=start,
         end=end,
-        known_from=found.known_from,
+        known_from=back.known_from,
         starts=starts,
-        a_week=round(starts / weeks, 1) if found.known_from else 0.0,
+        a_week=round(starts / weeks, 1) if back.known_from else 0.0,
         on_ms=sum(b - a for a, b in on),
         longest_ms=max((b - a for a, b in on), default=0),
         short=sum(m.before is Phase.HOLDING and m.after is Phase.IDLE for m in replayed.moves),
@@ -339,8 +339,8 @@ def _replay(
         stood_from=[move.at_ms for move in replayed.moves[-MOST_MOVES:]],
         stood=[move.after.value for move in replayed.moves[-MOST_MOVES:]],
         effects=[wire.ReplayedEffect(text=text, times=times) for text, times in done.items()],
-        lanes=_lanes(found.lanes),
-        advice=found.advice,
+        lanes=_lanes(back.lanes),
+        advice=back.advice,
         lived=lived,
         condition=watch.comparison.word,
         limit=seen.limit(watch.comparison.limit) if sided else None,
@@ -349,6 +349,6 @@ def _replay(
             wire.SuggestedLimit(
                 limit=show_limit(limit.limit, watch.kind), a_week=round(limit.a_week, 1)
             )
-            for limit in found.limits
+            for limit in back.limits
         ],
     )

@@ -56,8 +56,10 @@ def wanted(params: Any) -> Filter:
     return Filter(via, topic, params.get("node", "").strip(), params.get("text", ""))
 
 
-def _picking(asked: wire.PickingRequest) -> Picking:
-    return Picking(asked.via, asked.topic, asked.pointer, asked.at, asked.kind, asked.unit)
+def _picking(payload: wire.PickingRequest) -> Picking:
+    return Picking(
+        payload.via, payload.topic, payload.pointer, payload.at, payload.kind, payload.unit
+    )
 
 
 class MessagesView(View):
@@ -124,10 +126,12 @@ class PicksView(View):
     def post(self, request: Request) -> Response:
         """Make the value an entity of each of the nodes; from the next message on it
         has readings."""
-        asked = body(request, wire.PickRequest)
-        write = asked.write
+        payload = body(request, wire.PickRequest)
+        write = payload.write
         writing = Writing(write.topic, write.payload, write.retain) if write else None
-        pick = TakePick(_picking(asked), asked.title, asked.nodes, asked.name, asked.room, writing)
+        pick = TakePick(
+            _picking(payload), payload.title, payload.nodes, payload.name, payload.room, writing
+        )
         made = change(actor(request), pick, lambda h, m: [answers.entity(h, e) for e in m])
         return Response(made, status=201)
 
@@ -188,5 +192,5 @@ async def _follow(filter_: Filter, after: str) -> AsyncGenerator[bytes]:
         idle = 0.0
         shown = [answers.message(message) for message in reversed(result[:MOST_AT_ONCE])]
         more = max(0, len(result) - MOST_AT_ONCE)
-        told = msgspec.json.encode(wire.Messages(messages=shown, passed_over=more))
-        yield b"id: %d\nevent: messages\ndata: " % seen + told + b"\n\n"
+        answer = msgspec.json.encode(wire.Messages(messages=shown, passed_over=more))
+        yield b"id: %d\nevent: messages\ndata: " % seen + answer + b"\n\n"

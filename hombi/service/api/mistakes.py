@@ -6,12 +6,12 @@ from hombi import wire
 from hombi.core.toml_text import Mistake
 
 
-def mistake(found: Mistake) -> wire.Mistake:
+def mistake(mistake: Mistake) -> wire.Mistake:
     """A mistake in a text."""
     return wire.Mistake(
-        line=found.place.line,
-        column=found.place.column,
-        what=found.what,
-        hint=found.hint,
-        source_line=found.source_line,
+        line=mistake.place.line,
+        column=mistake.place.column,
+        what=mistake.what,
+        hint=mistake.hint,
+        source_line=mistake.source_line,
     )

@@ -48,9 +48,9 @@ class NodesView(View):
     @operation(takes=wire.NodeRequest, gives=wire.NodeKey, status=201)
     def post(self, request: Request) -> Response:
         """Add a node that posts its values; its key is in the answer, this once."""
-        asked = body(request, wire.NodeRequest)
+        payload = body(request, wire.NodeRequest)
         made = change(
-            actor(request), AddNode(asked.name, asked.room), lambda _, m: (m[0].address, m[1])
+            actor(request), AddNode(payload.name, payload.room), lambda _, m: (m[0].address, m[1])
         )
         return Response(_key(request, *made), status=201)
 
@@ -73,12 +73,12 @@ class NodeView(View):
     @operation(takes=wire.NodeChange, gives=wire.Node)
     def patch(self, request: Request, node: str) -> Response:
         """Rename it or move it."""
-        asked = body(request, wire.NodeChange)
+        payload = body(request, wire.NodeChange)
         wanted: list[Change[Any, Any]] = []
-        if asked.title is not UNSET:
-            wanted.append(RenameNode(node, str(asked.title)))
-        if asked.room is not UNSET:
-            wanted.append(MoveNode(node, str(asked.room)))
+        if payload.title is not UNSET:
+            wanted.append(RenameNode(node, str(payload.title)))
+        if payload.room is not UNSET:
+            wanted.append(MoveNode(node, str(payload.room)))
         made = change_all(actor(request), wanted, lambda h: answers.node(h, h.house.node(node)))
         return Response(made)
 
@@ -130,8 +130,8 @@ class NodeEntitiesView(View):
     @operation(takes=wire.PostedRequest, gives=wire.Entity, status=201)
     def post(self, request: Request, node: str) -> Response:
         """Add a value that the node posts to /api/intake/<node>/<entity>."""
-        asked = body(request, wire.PostedRequest)
-        wanted = AddPosted(node, asked.title, asked.kind, asked.unit, asked.pointer)
+        payload = body(request, wire.PostedRequest)
+        wanted = AddPosted(node, payload.title, payload.kind, payload.unit, payload.pointer)
         return Response(change(actor(request), wanted, answers.entity), status=201)
 
 

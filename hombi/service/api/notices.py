@@ -39,9 +39,11 @@ class WaysView(View):
     @operation(takes=wire.WayRequest, gives=wire.NewWay, status=201)
     def post(self, request: Request) -> Response:
         """Add a mail address, an address to post to, or a loudspeaker."""
-        asked = body(request, wire.WayRequest)
-        person = _person(request, given(asked.person))
-        way = PhoneRecord(0, asked.name, person, asked.address, "", "", 0, asked.sort, asked.form)
+        payload = body(request, wire.WayRequest)
+        person = _person(request, given(payload.person))
+        way = PhoneRecord(
+            0, payload.name, person, payload.address, "", "", 0, payload.sort, payload.form
+        )
         answer = change(actor(request), AddPhone(way), lambda _, made: answers.new_way(made))
         return Response(answer, status=201)
 
@@ -61,9 +63,9 @@ class PhonesView(View):
     @operation(takes=wire.PhoneRequest, gives=wire.Way, status=201)
     def post(self, request: Request) -> Response:
         """Add one; the same subscription again replaces it."""
-        asked = body(request, wire.PhoneRequest)
-        person, keys = _person(request, given(asked.person)), asked.keys
-        phone = PhoneRecord(0, asked.name, person, asked.endpoint, keys.p256dh, keys.auth, 0)
+        payload = body(request, wire.PhoneRequest)
+        person, keys = _person(request, given(payload.person)), payload.keys
+        phone = PhoneRecord(0, payload.name, person, payload.endpoint, keys.p256dh, keys.auth, 0)
         answer = change(actor(request), AddPhone(phone), lambda _, made: answers.way(made))
         return Response(answer, status=201)
 
@@ -188,6 +190,6 @@ class PressView(View):
     def post(self, request: Request) -> Response:
         """Press one, with the right that came with it. It counts once, for a day, and
         for that button alone; nobody needs to be signed in."""
-        asked = body(request, wire.PressRequest)
-        done = change(STRANGER, PressButton(asked.right), lambda _, said: said)
+        payload = body(request, wire.PressRequest)
+        done = change(STRANGER, PressButton(payload.right), lambda _, said: said)
         return Response(wire.Pressed(done=done))

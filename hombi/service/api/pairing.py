@@ -93,11 +93,11 @@ class ArrivalsView(View):
     @operation(takes=wire.AskRequest, gives=wire.Asked, status=202, open_to_all=True)
     def post(self, request: Request) -> Response:
         """For nodes: ask to join. Only while the pairing window is open; no sign-in."""
-        asked = body(request, wire.AskRequest)
+        payload = body(request, wire.AskRequest)
         sender = str(request.META.get("REMOTE_ADDR", ""))
 
         async def asking(h: Hub) -> wire.Asked:
-            arrival, ticket = await h.pairing.ask(asked.description, asked.proof, sender)
+            arrival, ticket = await h.pairing.ask(payload.description, payload.proof, sender)
             number = arrival.record.id
             outcome = f"/api/arrivals/{number}/outcome"
             return wire.Asked(id=number, ticket=ticket, outcome=outcome)
@@ -130,14 +130,14 @@ class OutcomeView(View):
         state, joined = call(hub().pairing.outcome(arrival, ticket))
         if joined is None:
             return Response(wire.Outcome(state=state))  # type: ignore[arg-type]
-        told = wire.Outcome(
+        outcome = wire.Outcome(
             state="admitted",
             node=joined.node,
             key=joined.key,
             mqtt=wire.Door(**joined.welcome),
             intake="/api/intake",
         )
-        return Response(told)
+        return Response(outcome)
 
 
 class ArrivalView(View):
@@ -169,19 +169,19 @@ class AdmitView(View):
     @operation(takes=wire.AdmitRequest, gives=wire.Node, status=201)
     def post(self, request: Request, arrival: str) -> Response:
         """Let it in with its setup code."""
-        asked = body(request, wire.AdmitRequest)
+        payload = body(request, wire.AdmitRequest)
         choices = {
             entity.name: EntityChoice(entity.title, entity.hidden, entity.kind, entity.unit)
-            for entity in asked.entities
+            for entity in payload.entities
         }
         wanted = AdmitArrival(
             arrival,
-            asked.setup_code,
-            asked.name,
-            asked.room,
-            asked.secret,
+            payload.setup_code,
+            payload.name,
+            payload.room,
+            payload.secret,
             choices,
-            asked.origins,
+            payload.origins,
         )
         return Response(change(actor(request), wanted, answers.node), status=201)
 

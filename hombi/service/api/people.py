@@ -35,9 +35,9 @@ class PersonView(View):
     @operation(takes=wire.PresenceChange, gives=wire.Presence)
     def patch(self, request: Request, person: str) -> Response:
         """Say that they are home or away, or name the values that tell it."""
-        asked = body(request, wire.PresenceChange)
-        home, follows, quiet = given(asked.home), given(asked.follows), given(asked.quiet)
-        if follows is None and asked.linger:
+        payload = body(request, wire.PresenceChange)
+        home, follows, quiet = given(payload.home), given(payload.follows), given(payload.quiet)
+        if follows is None and payload.linger:
             follows = read(lambda h: list(h.presence.person(person).follows))
         if home is None and follows is None and quiet is None:
             raise Invalid("say home, follows or quiet")
@@ -45,22 +45,22 @@ class PersonView(View):
         if quiet is not None:
             wanted.append(SetQuietHours(person, quiet))
         if follows is not None:
-            wanted.append(FollowPerson(person, follows, asked.linger))
+            wanted.append(FollowPerson(person, follows, payload.linger))
         if home is not None:
             wanted.append(SayHome(person, home))
         made = change_all(actor(request), wanted, lambda h: _person(h, h.presence.person(person)))
         return Response(made)
 
 
-def _person(h: Hub, found: Person) -> wire.Presence:
-    latest = found.entity.latest if found.entity is not None else None
+def _person(h: Hub, person: Person) -> wire.Presence:
+    latest = person.entity.latest if person.entity is not None else None
     known = latest is not None and latest.value is not None
     return wire.Presence(
-        person=found.name,
+        person=person.name,
         home=bool(latest.value) if latest is not None and known else None,
         since=latest.at_ms if latest is not None else None,
-        entity=found.entity.address if found.entity is not None else None,
-        follows=list(found.follows),
-        linger=show_span(found.linger_ms),
-        quiet=str(h.outbox.quiet.get(found.name, "")),
+        entity=person.entity.address if person.entity is not None else None,
+        follows=list(person.follows),
+        linger=show_span(person.linger_ms),
+        quiet=str(h.outbox.quiet.get(person.name, "")),
     )

@@ -28,8 +28,8 @@ class ScenesView(View):
     @operation(name="scenes_record", takes=wire.SceneRequest, gives=wire.Scene, status=201)
     def post(self, request: Request) -> Response:
         """Record the present states of some entities."""
-        asked = body(request, wire.SceneRequest)
-        made = RecordScene(asked.title, asked.entities)
+        payload = body(request, wire.SceneRequest)
+        made = RecordScene(payload.title, payload.entities)
         return Response(change(actor(request), made, _scene), 201)
 
 
@@ -57,9 +57,9 @@ class RecallView(View):
         return Response(change(actor(request), RecallScene(scene), _recalled))
 
 
-def _scene(h: Hub, found: Scene) -> wire.Scene:
-    states = [_state(h, address, to) for address, to in found.states.items()]
-    return wire.Scene(scene=found.slug, title=found.title, states=states)
+def _scene(h: Hub, scene: Scene) -> wire.Scene:
+    states = [_state(h, address, to) for address, to in scene.states.items()]
+    return wire.Scene(scene=scene.slug, title=scene.title, states=states)
 
 
 def _state(h: Hub, address: str, to: float) -> wire.SceneState:
@@ -70,9 +70,9 @@ def _state(h: Hub, address: str, to: float) -> wire.SceneState:
     return wire.SceneState(entity=address, spoken=entity.spoken, shown=shown, there=entity.writable)
 
 
-def _recalled(_: Hub, found: Recalled) -> wire.SceneRecall:
+def _recalled(_: Hub, recalled: Recalled) -> wire.SceneRecall:
     return wire.SceneRecall(
-        scene=found.scene.slug,
-        commands=[answers.command(command) for command in found.commands],
-        gone=list(found.gone),
+        scene=recalled.scene.slug,
+        commands=[answers.command(command) for command in recalled.commands],
+        gone=list(recalled.gone),
     )

@@ -41,9 +41,9 @@ class StarterView(View):
     @operation(name="starters_fill", takes=wire.StarterRequest, gives=wire.Written)
     def post(self, request: Request, starter: str) -> Response:
         """The text that its blanks make, checked; nothing is kept."""
-        asked = body(request, wire.StarterRequest)
+        payload = body(request, wire.StarterRequest)
         try:
-            text = filled(_known(starter), asked.blanks)
+            text = filled(_known(starter), payload.blanks)
         except StarterError as error:
             raise Invalid(str(error)) from error
         return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
@@ -92,11 +92,11 @@ def _known(name: str) -> Starter:
     return starter
 
 
-def _starter(one: Starter) -> wire.Starter:
+def _starter(starter: Starter) -> wire.Starter:
     return wire.Starter(
-        starter=one.name,
-        title=one.title,
-        about=one.about,
+        starter=starter.name,
+        title=starter.title,
+        about=starter.about,
         blanks=[
             wire.StarterBlank(
                 name=blank.name,
@@ -108,6 +108,6 @@ def _starter(one: Starter) -> wire.Starter:
                 set=blank.set,
                 of=blank.of,
             )
-            for blank in one.blanks
+            for blank in starter.blanks
         ],
     )

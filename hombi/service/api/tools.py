@@ -37,8 +37,8 @@ class ToolsView(View):
     @operation(takes=wire.ToolRequest, gives=wire.NewTool, status=201)
     def post(self, request: Request) -> Response:
         """Let a tool in."""
-        asked = body(request, wire.ToolRequest)
-        wanted = AddTool(asked.name, asked.publish, asked.subscribe)
+        payload = body(request, wire.ToolRequest)
+        wanted = AddTool(payload.name, payload.publish, payload.subscribe)
         made = change(actor(request), wanted, lambda _, m: answers.new_tool(m))
         return Response(made, status=201)
 
@@ -49,8 +49,8 @@ class ToolView(View):
     @operation(takes=wire.ToolChange, gives=wire.Tool)
     def patch(self, request: Request, tool: str) -> Response:
         """Give it other topics."""
-        asked = body(request, wire.ToolChange)
-        wanted = ChangeTool(tool, given(asked.publish), given(asked.subscribe))
+        payload = body(request, wire.ToolChange)
+        wanted = ChangeTool(tool, given(payload.publish), given(payload.subscribe))
         return Response(change(actor(request), wanted, lambda _, t: answers.tool(t)))
 
     @operation()
@@ -104,12 +104,12 @@ def _database() -> Check:
     try:
         with connection.cursor() as cursor:
             cursor.execute("PRAGMA quick_check(1)")
-            said = str(cursor.fetchone()[0])
+            sentence = str(cursor.fetchone()[0])
     except Exception as error:  # noqa: BLE001 - whatever SQLite says is the finding
-        said = "ok, as far as was looked" if "interrupted" in str(error) else str(error)
+        sentence = "ok, as far as was looked" if "interrupted" in str(error) else str(error)
     finally:
         connection.connection.set_progress_handler(None, 0)
-    if said.startswith("ok"):
-        return Check("database file", "ok", said)
+    if sentence.startswith("ok"):
+        return Check("database file", "ok", sentence)
     advice = "stop the hub, copy the data folder, and look at the disk"
-    return Check("database file", "fault", said, advice)
+    return Check("database file", "fault", sentence, advice)

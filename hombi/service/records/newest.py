@@ -201,7 +201,7 @@ def _opened(path: Path) -> tuple[int, int]:
     return os.open(path, os.O_RDWR | os.O_DSYNC), SECTORS[0]
 
 
-def _read(found: bytes) -> tuple[int, list[Row], int]:
+def _read(content: bytes) -> tuple[int, list[Row], int]:
     """The last round in a file, its readings, and how many of its sectors cannot be
     read.
 
@@ -211,8 +211,8 @@ def _read(found: bytes) -> tuple[int, list[Row], int]:
     """
     sectors: list[tuple[int, int, int, list[Row]]] = []
     at = 0
-    while at + _HEAD.size <= len(found):
-        sector = _sector(found, at)
+    while at + _HEAD.size <= len(content):
+        sector = _sector(content, at)
         if sector is None:
             at += SECTORS[0]
         else:
@@ -229,11 +229,11 @@ def _read(found: bytes) -> tuple[int, list[Row], int]:
     return last, rows, holes
 
 
-def _sector(found: bytes, at: int) -> tuple[int, int, list[Row]] | None:
+def _sector(content: bytes, at: int) -> tuple[int, int, list[Row]] | None:
     """The round, size and readings of a sector; None where none is, or not whole."""
-    magic, check, round_, sector, place, count = _HEAD.unpack_from(found, at)
+    magic, check, round_, sector, place, count = _HEAD.unpack_from(content, at)
     start = at + _HEAD.size
-    some = found[start : start + count * _ROW.size]
+    some = content[start : start + count * _ROW.size]
     about = _CHECKED.pack(round_, sector, place, count)
     if magic != MAGIC or zlib.crc32(about + some) != check or place * sector != at:
         return None

@@ -47,9 +47,9 @@ class WaitUntil(msgspec.Struct, frozen=True):
         return None if watch is None else cls(watch, at_most_ms or DAY_MS, on)
 
     def sentence(self, name: Callable[[str], str]) -> str:
-        said = f"once {name(self.watch.entity)} is {self.watch.wanted}"
+        sentence = f"once {name(self.watch.entity)} is {self.watch.wanted}"
         then = "go on" if self.goes_on else "stop"
-        return f"{said} ({then} after {show_span(self.at_most_ms)})"
+        return f"{sentence} ({then} after {show_span(self.at_most_ms)})"
 
 
 def goes_on(toml: TomlText, path: Path, table: dict[str, Any], *, usually: bool) -> bool:

@@ -70,15 +70,17 @@ class Connection:
 
     def flooded(self) -> str:
         """What was held against its pace since this was last asked, in words."""
-        said = ""
+        sentence = ""
         if self._pace.dropped or self.held_back:
             kept = self._pace.rate * BYTES_KEPT_OF_ONE / 1000
-            said = f"it sends more than {self._pace.rate:.0f} messages a second"
-            said += f", or more than {kept:.0f} kB a second to be kept"
-            said += f"; {self._pace.dropped} of QoS 0 were dropped" if self._pace.dropped else ""
-            said += "; it is read more slowly" if self.held_back else ""
+            sentence = f"it sends more than {self._pace.rate:.0f} messages a second"
+            sentence += f", or more than {kept:.0f} kB a second to be kept"
+            sentence += (
+                f"; {self._pace.dropped} of QoS 0 were dropped" if self._pace.dropped else ""
+            )
+            sentence += "; it is read more slowly" if self.held_back else ""
         self._pace.dropped, self.held_back = 0, False
-        return said
+        return sentence
 
     @property
     def unacknowledged(self) -> int:
@@ -196,9 +198,9 @@ class Connection:
                 )
 
     def _connect(self, packet: p.Connect) -> None:
-        said = packet.properties
+        properties = packet.properties
         self.level = 5 if packet.level >= 5 else 4
-        self._explains = bool(said.get("request_problem", 1))
+        self._explains = bool(properties.get("request_problem", 1))
         if (refusal := why_not(packet)) is not None:
             self._refuse(*refusal)
             return
@@ -216,20 +218,22 @@ class Connection:
                 f"{rights.account} has a last will on {will.topic!r}, which is not its own",
             )
             return
-        self._largest = said.get("maximum_packet_size", 0)
+        self._largest = properties.get("maximum_packet_size", 0)
         assigned = "" if packet.client_id else secrets.token_hex(8)
         # An identifier counts within its account only: nobody takes over another's
         # session by naming it.
         key = f"{rights.account}\0{packet.client_id or assigned}"
         expiry_s = (
-            said.get("session_expiry", 0) if self.level == 5 else (0 if packet.clean else NEVER_S)
+            properties.get("session_expiry", 0)
+            if self.level == 5
+            else (0 if packet.clean else NEVER_S)
         )
         entered = self.door.enter(self, key, clean=packet.clean, expiry_s=expiry_s)
         if entered is None:
             self._refuse(p.UNAVAILABLE, f"{rights.account} has as many connections as it may")
             return
         self.session, present = entered
-        self.session.window = min(MAX_INFLIGHT, said.get("receive_maximum", MAX_INFLIGHT))
+        self.session.window = min(MAX_INFLIGHT, properties.get("receive_maximum", MAX_INFLIGHT))
         self.rights, self.will, self.keep_alive_s = rights, will, float(packet.keep_alive)
         self._pace = self.door.pace_of(rights.account)
         self._pace.fill(self.door.now_s)

@@ -269,8 +269,8 @@ class Door:
                 connection.close(why, p.KEEP_ALIVE_TIMEOUT)
             elif now_s >= connection.ends_s:
                 connection.close("the hub could not take all; it is to send the rest again")
-            if connection.rights is not None and (said := connection.flooded()):
-                self.host.turned_away(connection.rights.account, said)
+            if connection.rights is not None and (sentence := connection.flooded()):
+                self.host.turned_away(connection.rights.account, sentence)
         for key, late in list(self._late_wills.items()):
             if now_s >= late.due_s:
                 del self._late_wills[key]

@@ -23,7 +23,7 @@ def code_of_5(code: int) -> int:
 def why_not(packet: p.Connect) -> tuple[int, str] | None:
     """Why a client cannot come in, whoever it is: (code, in words). Raises
     MalformedPacket."""
-    said = packet.properties
+    properties = packet.properties
     if packet.level not in (4, 5):
         return (
             p.BAD_PROTOCOL,
@@ -31,14 +31,14 @@ def why_not(packet: p.Connect) -> tuple[int, str] | None:
         )
     if packet.level == 4 and not packet.client_id and not packet.clean:
         return p.BAD_CLIENT_ID, "no client identifier, but a session to keep [MQTT-3.1.3-8]"
-    if "authentication_data" in said and "authentication_method" not in said:
+    if "authentication_data" in properties and "authentication_method" not in properties:
         raise MalformedPacket(
             "authentication data without a method (3.1.2.11.10)", p.PROTOCOL_ERROR
         )
-    if "authentication_method" in said:
+    if "authentication_method" in properties:
         return (
             p.BAD_METHOD,
-            f"the authentication method {said['authentication_method']!r} is not known here",
+            f"the authentication method {properties['authentication_method']!r} is not known here",
         )
     if len(packet.client_id) > MAX_CLIENT_ID:
         return (
