@@ -50,7 +50,13 @@ schema: setup
 	HOMBI_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=hombi.service.settings \
 		$(BIN)/python -m django spectacular --format openapi-json --file console/schema.json --validate --fail-on-warn
 
-types: schema  ## the console's types, from the API's schema
+reference: setup  ## the tables in the documents that the code describes
+	$(BIN)/python -W ignore -m hombi.core.automation.reference docs/automations.md
+	$(BIN)/python -m hombi.service.rights_doc docs/rights.md
+
+types: schema  ## the console's types, from the API's schema, and the language as its tests read it
+	$(BIN)/python -W ignore -m hombi.core.automation.schema > console/src/features/automations/language.json
+	cd console && npx biome format --write src/features/automations/language.json
 	cd console && npx openapi-typescript schema.json --default-non-nullable=false --empty-objects-unknown --output src/api/schema.d.ts
 
 # What installs and what only looks goes side by side. The tests have the machine to themselves: four workers on two cores, since

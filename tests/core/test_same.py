@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.core.automation.comparisons import Is, IsNot
+from hombi.core.automation.comparisons import Is
+from hombi.core.automation.comparisons.is_ import IsNot
 from hombi.core.same import answers, grain, same
 
 

@@ -11,7 +11,7 @@ from statistics import median
 from typing import Any
 
 from hombi.core.automation.actions import Switch
-from hombi.core.automation.comparisons import Over, Under
+from hombi.core.automation.comparisons import Comparison
 from hombi.core.automation.flow import each
 from hombi.core.automation.program import Program
 from hombi.core.automation.replay import Course, Overtaken, Replayed, never, replay
@@ -77,7 +77,7 @@ def _of_limit(
     starts = sum(acted.why.edge is EdgeKind.START for acted in replayed.acted)
     if (
         alone
-        and isinstance(compared, (Over, Under))
+        and compared.side
         and compared.until is None
         and days
         and starts / len(days) >= OFTEN_A_DAY
@@ -106,7 +106,7 @@ def limits(
     past; none for a kind with two states, or where the past is too short."""
     compared = program.watch.comparison
     alone = program.watch.moving is None and not program.more
-    if not alone or not isinstance(compared, (Over, Under)) or span[1] - span[0] < WEEK_MS // 2:
+    if not alone or not compared.side or span[1] - span[0] < WEEK_MS // 2:
         return []
     good = [
         reading
@@ -119,7 +119,7 @@ def limits(
         return []
     weeks = (span[1] - max(span[0], thinned[0].at_ms)) / WEEK_MS
     result: list[Limit] = []
-    for candidate in _candidates(values, program, isinstance(compared, Over)):
+    for candidate in _candidates(values, program, compared.side > 0):
         if not watch_takes(compared, candidate):
             continue
         if overtaken():
@@ -154,11 +154,11 @@ def _candidates(values: Sequence[float], program: Program, over: bool) -> list[f
     return list(dict.fromkeys(result))
 
 
-def watch_takes(compared: Over | Under, limit: float) -> bool:
+def watch_takes(compared: Comparison, limit: float) -> bool:
     """Whether the check takes this limit beside the `until` that is in the text."""
     if compared.until is None:
         return True
-    return limit > compared.until if isinstance(compared, Over) else limit < compared.until
+    return compared.side * (limit - compared.until) > 0
 
 
 def with_limit(program: Program, limit: float, *, keep_until: bool = False) -> Program:

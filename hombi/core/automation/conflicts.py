@@ -6,10 +6,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, tzinfo
 from itertools import product
+from math import inf
 from typing import NamedTuple
 
 from hombi.core.automation.actions import Other, Set, Switch
-from hombi.core.automation.comparisons import Comparison, Is, Outside, Over, Under, Within
 from hombi.core.automation.flow import each
 from hombi.core.automation.program import Program
 from hombi.core.automation.state import Called, Sight
@@ -70,7 +70,7 @@ def _moves_itself(program: Program, facts: HouseFacts) -> list[Warned]:
 
 def _lights(action: Switch | Set | Other, watch: Watch, facts: HouseFacts) -> bool:
     """Whether an action may light up the sensor that is to say that it is dark."""
-    dark = watch.kind.name == "illuminance" and isinstance(watch.comparison, Under)
+    dark = watch.kind.name == "illuminance" and watch.comparison.side < 0
     on = isinstance(action, Other) or action.to > 0
     sensor, lamp = facts.entities.get(watch.entity), facts.entities.get(action.entity)
     if sensor is None or lamp is None:
@@ -153,7 +153,7 @@ def _never_followed(watch: Watch, kinds: Callable[[str], Kind | None]) -> bool:
     """Whether no values of what its limit follows let it start: tried with the ends of
     what each can be, and between them."""
     moving = watch.moving
-    if moving is None or not isinstance(watch.comparison, (Over, Under, Within, Outside)):
+    if moving is None:
         return False
     names = list(dict.fromkeys((watch.entity, *moving.sources)))
     known = [watch.kind if name == watch.entity else kinds(name) for name in names]
@@ -172,23 +172,13 @@ def _never_followed(watch: Watch, kinds: Callable[[str], Kind | None]) -> bool:
 
 def _span(watch: Watch) -> tuple[float, float]:
     """Between which values it is so; from -inf to inf where that says nothing."""
-    compared: Comparison = watch.comparison
-    nothing = (float("-inf"), float("inf"))
-    if watch.moving is not None or isinstance(compared, Outside):
-        return nothing
-    if isinstance(compared, Over):
-        return compared.limit, nothing[1]
-    if isinstance(compared, Under):
-        return nothing[0], compared.limit
-    if isinstance(compared, Within):
-        return compared.low, compared.high
-    return (compared.limit, compared.limit) if isinstance(compared, Is) else nothing
+    return (-inf, inf) if watch.moving is not None else watch.comparison.span()
 
 
 def _exact(together: Sequence[Watch], when: Sequence[Watch], entity: str) -> bool:
     """Whether an entity is compared with one value only by `is`, or within up to it."""
     own = [watch.comparison for watch in (*together, *when) if watch.entity == entity]
-    return all(isinstance(comparison, (Is, Within)) for comparison in own)
+    return all(comparison.exact for comparison in own)
 
 
 def _fights(program: Program, others: Mapping[str, Program]) -> list[Warned]:

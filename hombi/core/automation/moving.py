@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from hombi.core.automation.comparisons import Comparison, Outside, Over, Under, Within
+from hombi.core.automation.comparisons import COMPARISONS, Comparison
 from hombi.core.automation.state import World
 from hombi.core.formula import (
     OWN,
@@ -30,8 +30,6 @@ from hombi.core.series.derived import LONGEST_MEAN_MS
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_limit
 
-SIDES = {"over": Over, "under": Under}
-RANGES = (Within, Outside)
 # How far back the mean of a past goes.
 SHORTEST_MS, LONGEST_MS = 600_000, LONGEST_MEAN_MS
 
@@ -63,7 +61,7 @@ class Moving:
                 return None
             made[name] = value
         moved: Comparison = replace(comparison, **made)  # type: ignore[type-var]
-        return None if isinstance(moved, RANGES) and moved.low >= moved.high else moved
+        return moved if moved.possible else None
 
     def fades_ms(self, world: World) -> int | None:
         """From when on a limit is not known any more if nothing is heard."""
@@ -78,25 +76,23 @@ class Moving:
     def then(self, comparison: Comparison, kind: Kind) -> str:
         """Its limits of a moment, as in "12.0 °C then"; "" where only `until`
         follows."""
-        limits = [comparison.limit]
-        if isinstance(comparison, RANGES):
-            limits = [comparison.low, comparison.high]
-        elif self.of("limit") is None:
+        limits = comparison.numbers
+        if not any(self.of(name) for name in limits):
             return ""
-        if not all(map(math.isfinite, limits)):
+        if not all(map(math.isfinite, limits.values())):
             return "not known then"
-        return f"{' to '.join(show_limit(limit, kind) for limit in limits)} then"
+        return f"{' to '.join(show_limit(limit, kind) for limit in limits.values())} then"
 
     def sentence(self, comparison: Comparison, kind: Kind) -> str:
         """As in "When the humidity is …"; "" where only `until` follows."""
-        if isinstance(comparison, RANGES):
-            low, high = (
-                show_limit(value, kind) if (of := self.of(name)) is None else of.text
-                for name, value in (("low", comparison.low), ("high", comparison.high))
-            )
-            return f"{self.word} {low} to {high}"
-        limit = self.of("limit")
-        return f"{self.word} {limit.text}" if limit is not None else ""
+        limits = comparison.numbers
+        if not any(self.of(name) for name in limits):
+            return ""
+        shown = (
+            show_limit(value, kind) if (of := self.of(name)) is None else of.text
+            for name, value in limits.items()
+        )
+        return f"{self.word} {' to '.join(shown)}"
 
 
 def _value(formula: Formula, world: World) -> float | None:
@@ -118,35 +114,40 @@ def is_formula(value: object) -> bool:
 
 
 def read_moving(
-    toml: TomlText, path: Path, table: Mapping[str, Any], word: str, kind: Kind, facts: HouseFacts
+    toml: TomlText,
+    path: Path,
+    table: Mapping[str, Any],
+    compared: type[Comparison],
+    kind: Kind,
+    facts: HouseFacts,
 ) -> tuple[dict[str, Any], Moving | None]:
-    """The table of an entity of this kind with values in the place of formulas, so that
-    the comparison can be understood, and the formulas; what is wrong is noted there."""
-    result: list[tuple[str, Formula | None]] = []
-    plain = dict(table)
-    pair = table.get(word)
-    if word in {one.word for one in RANGES} and isinstance(pair, list) and len(pair) == 2:
-        plain[word] = list(pair)
-        ends = (("low", kind.low), ("high", kind.high))
-        for place, (name, end) in enumerate(ends):
-            if is_formula(pair[place]):
-                own = (*path, word, place)
-                result.append((name, _formula(toml, own, pair[place], table, kind, facts)))
-                plain[word][place] = f"{end:f} {kind.unit}"  # so that the rest is understood
-    for key, name in ((word, "limit"), ("until", "until")):
-        if not is_formula(table.get(key)):
-            continue
-        if word not in SIDES:
-            hint = f'write {word} = "…" with a value'
-            what = "only over, under, within and outside take a formula"
-            toml.blame((*path, key), what, hint)
-        else:
-            result.append((name, _formula(toml, (*path, key), table[key], table, kind, facts)))
-        del plain[key]
-    if not result:
+    """The table of an entity of this kind without its formulas, so that the comparison
+    can be understood, and the formulas; what is wrong is noted there. Where one of
+    several limits is a formula, the end of the kind stands in its place."""
+    formulas: list[tuple[str, Formula | None]] = []
+    plain = {key: list(value) if isinstance(value, list) else value for key, value in table.items()}
+    ends = {"low": kind.low, "high": kind.high}
+    for name, place in compared.formulas.items():
+        key, *inner = place
+        value = plain.get(str(key))
+        if inner and isinstance(value, list) and len(value) == len(ends):
+            if is_formula(value[int(inner[0])]):
+                text = value[int(inner[0])]
+                formulas.append((name, _formula(toml, (*path, *place), text, table, kind, facts)))
+                value[int(inner[0])] = f"{ends[name]:f} {kind.unit}"
+        elif not inner and is_formula(value):
+            formulas.append((name, _formula(toml, (*path, *place), str(value), table, kind, facts)))
+            del plain[str(key)]
+    for key in (compared.word, "until"):
+        if is_formula(plain.get(key)):
+            *most, last = (word for word, each in COMPARISONS.items() if each.formulas)
+            what = f"only {', '.join(most)} and {last} take a formula"
+            toml.blame((*path, key), what, f'write {compared.word} = "…" with a value')
+            del plain[key]
+    if not formulas:
         return plain, None
     return plain, Moving(
-        word, tuple((name, formula) for name, formula in result if formula is not None)
+        compared.word, tuple((name, formula) for name, formula in formulas if formula is not None)
     )
 
 

@@ -19,7 +19,6 @@ from msgspec.structs import replace
 
 from hombi.core.automation.circumstances import ALWAYS, Circumstances
 from hombi.core.automation.comparisons import Slope
-from hombi.core.automation.moving import RANGES
 from hombi.core.automation.state import (
     EdgeKind,
     Event,
@@ -31,12 +30,12 @@ from hombi.core.automation.state import (
     Why,
     World,
 )
-from hombi.core.automation.timed import due_timed, gone, silent_now, step_timed
+from hombi.core.automation.timed import due_timed, gone, is_now, step_timed
 from hombi.core.automation.watch import Lost, Watch
 from hombi.core.quality import Quality
 from hombi.core.rhythm import WITH_ITS_NODE
 from hombi.core.series.reading import Reading
-from hombi.core.values import show_limit, show_span, show_value
+from hombi.core.values import show_span
 
 # How long the value may go unheard during a hold, while its rhythm is not known: at
 # least so long, and as long as it did before.
@@ -160,7 +159,7 @@ def unmoved(watch: Watch, state: State, reading: Reading, sight: Callable[[], Si
 def is_so(watch: Watch, sight: Sight, world: World) -> bool:
     """Whether an entity is so now; one that is bad or not heard is not."""
     if watch.timed:
-        return silent_now(watch, sight, world)
+        return is_now(watch, sight, world)
     if not sight.known or sight.unheard(world.now_ms):
         return False
     if sight.value is None or sight.quality >= Quality.STUCK:
@@ -261,15 +260,7 @@ def _ended(watch: Watch, value: float, held: int, now: int) -> Why:
 
 
 def _over(watch: Watch, value: float, target: float, held: int) -> str:
-    kind, compared = watch.kind, watch.comparison
-    seen = show_value(value, kind)
-    if kind.words:
-        back = f"it is {seen}"
-    elif isinstance(compared, RANGES):
-        limits = f"{show_limit(compared.low, kind)} to {show_limit(compared.high, kind)}"
-        back = f"{seen}, no longer {compared.word} {limits}"
-    else:
-        back = f"{seen}, back past {show_limit(target, kind)}"
+    back = watch.comparison.ended(value, target, watch.kind)
     back += f", for {show_span(watch.until_held_ms)}" if watch.until_held_ms else ""
     return f"{back}, after {show_span(held)}"
 

@@ -19,7 +19,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from hombi.core.automation.actions import Effect
-from hombi.core.automation.comparisons import Over, Under
+from hombi.core.automation.comparisons import Comparison
 from hombi.core.automation.machine import due_ms, lasting_ms, lost_ms, sooner, step
 from hombi.core.automation.moving import Moving
 from hombi.core.automation.parts import unmoved
@@ -252,7 +252,7 @@ class _Follows:
     def of(cls, program: Program, world: Past) -> _Follows | None:
         """None for one that must be stepped with each reading."""
         watch, moving = program.watch, program.watch.moving
-        if moving is None or not isinstance(watch.comparison, (Over, Under)):
+        if moving is None or not watch.comparison.side:
             return None
         if program.more or not all(map(world.knows, (watch.entity, *moving.sources))):
             return None
@@ -261,9 +261,9 @@ class _Follows:
         return cls(watch.comparison, moving, (watch.entity, *moving.sources, *also), world)
 
     def __init__(
-        self, comparison: Over | Under, moving: Moving, every: Sequence[str], world: Past
+        self, comparison: Comparison, moving: Moving, every: Sequence[str], world: Past
     ) -> None:
-        self._over = isinstance(comparison, Over)
+        self._over = comparison.side > 0
         self._numbers = {"limit": comparison.limit, "until": comparison.until}
         self._formulas = {
             name: (formula.compute, [world.entity(source) for source in formula.sources])

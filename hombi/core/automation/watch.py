@@ -56,8 +56,7 @@ class Watch:
     def wanted_back(self) -> str:
         """As in "…, until it is back …"; "" when it ends at its limit."""
         if self.moving is not None and (until := self.moving.of("until")) is not None:
-            back = "under" if self.moving.word == "over" else "over"
-            return f"{back} {until.text}"
+            return self.comparison.back(until.text)
         return self.comparison.sentence_until(self.kind)
 
     def now(self, world: World) -> Watch | None:

@@ -2,20 +2,32 @@
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
-from hombi.core.automation.comparisons import COMPARISONS, Comparison, Slope
+from hombi.core.automation import describing
+from hombi.core.automation.comparisons import COMPARISONS, Slope
 from hombi.core.automation.comparisons.slopes import difference_of
-from hombi.core.automation.moving import SIDES, Moving, read_moving
-from hombi.core.automation.text import entity, only_keys, quantity, span_ms, text
+from hombi.core.automation.moving import read_moving
+from hombi.core.automation.text import entity, only_keys, span_ms, text
 from hombi.core.automation.watch import Lost, Watch
 from hombi.core.house_facts import HouseFacts
-from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
 
 _WORDS = ", ".join(COMPARISONS)
 MOST_PARTS = 20
+
+# How a state that is asked for is written.
+ENTITY = describing.text(
+    "the value to look at, node/entity", "cellar-rack/humidity", takes=describing.ENTITY
+)
+STATE = describing.table(
+    "what must be so",
+    {
+        "entity": ENTITY,
+        **{word: each.schema() for word, each in COMPARISONS.items() if each.is_state},
+    },
+    required=["entity"],
+)
 
 
 def read_parts(
@@ -56,39 +68,26 @@ def read_part(
     held_ms = span_ms(toml, path, table, "held")
     until_held_ms = span_ms(toml, path, table, "until_held")
     lost = read_lost(toml, path, table)
-    if words[0] in ("changes", "rising", "falling") and not held:
-        hint = "here a state is asked for: is, over, under, within, outside or silent"
-        toml.blame((*path, words[0]), f"{words[0]} is not a state", hint)
+    compared = COMPARISONS[words[0]]
+    if not compared.is_state and not held:
+        states = ", ".join(word for word, each in COMPARISONS.items() if each.is_state)
+        toml.blame(
+            (*path, words[0]), f"{words[0]} is not a state", f"here a state is asked for: {states}"
+        )
         return None
     if known is None:
         return None
-    plain, moving = read_moving(toml, path, table, words[0], known.kind, facts)
+    plain, moving = read_moving(toml, path, table, compared, known.kind, facts)
     if moving is None and words[0] not in plain:
         return None  # it was blamed
-    if moving is not None and words[0] in SIDES:
-        comparison = _sides(toml, path, plain, moving, known.kind)
-    else:
-        comparison = COMPARISONS[words[0]].parse(toml, path, plain, known.kind)
+    parse = compared.parse if moving is None else compared.parse_followed
+    comparison = parse(toml, path, plain, known.kind)
     if comparison is None:
         return None
     if moving is not None:
         comparison = moving.unknown(comparison)
     kind = difference_of(known.kind) if isinstance(comparison, Slope) else known.kind
     return Watch(address, kind, comparison, held_ms, lost, moving, until_held_ms)
-
-
-def _sides(
-    toml: TomlText, path: Path, plain: dict[str, Any], moving: Moving, kind: Kind
-) -> Comparison | None:
-    """A comparison whose limits follow other values; what is fixed of them is in it."""
-    if kind.words is not None:
-        toml.blame(path, f"a {kind.name} has two states, and follows no limit")
-        return None
-    until = quantity(toml, (*path, "until"), plain["until"], kind) if "until" in plain else None
-    limit = None
-    if moving.word in plain:
-        limit = quantity(toml, (*path, moving.word), plain[moving.word], kind)
-    return SIDES[moving.word](math.nan if limit is None else limit, until)
 
 
 def read_lost(toml: TomlText, path: Path, table: dict[str, Any]) -> Lost:

@@ -8,7 +8,6 @@ from typing import Any
 from hombi import wire
 from hombi.core.automation import Program, Watch, reminds
 from hombi.core.automation.fields import fields_of
-from hombi.core.automation.moving import RANGES
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.derived import METHODS
@@ -284,9 +283,8 @@ def _present_limit(hub: Hub, program: Program | None) -> wire.Limit | None:
 
 def _limit(watch: Watch) -> dict[str, Any]:
     seen, compared = watch.kind.as_seen, watch.comparison
-    limit, high = compared.limit, None
-    if isinstance(compared, RANGES):
-        limit, high = compared.low, seen.limit(compared.high)
+    limit, *others = compared.numbers.values()
+    high = seen.limit(others[0]) if others else None
     return {
         "entity": watch.entity,
         "condition": compared.word,

@@ -11,12 +11,10 @@ from hombi import wire
 from hombi.core.automation import (
     EdgeKind,
     Named,
-    Over,
     Phase,
     Program,
     Said,
     State,
-    Under,
     rehearse,
 )
 from hombi.core.automation.account import BACK_MS, Beside, back_ms
@@ -253,7 +251,7 @@ def _names(h: Hub) -> dict[str, str]:
 def _with_limit(program: Program, text: str) -> Program:
     """The same with another limit; what ends it keeps its distance."""
     watch = program.watch
-    if not isinstance(watch.comparison, (Over, Under)) or watch.moving is not None or program.more:
+    if not watch.comparison.side or watch.moving is not None or program.more:
         raise Invalid("only one value with over or under has a limit that can be moved")
     try:
         limit = parse_value(text, watch.kind, bare=True)
@@ -315,7 +313,7 @@ def _replay(
     done = Counter(
         effect.spoken(lambda address: names.get(address, address)) for effect in replayed.effects
     )
-    sided = isinstance(watch.comparison, (Over, Under)) and not (program.more or watch.moving)
+    sided = bool(watch.comparison.side) and not (program.more or watch.moving)
     until = watch.comparison.until
     return wire.Replay(
         sentence=program.sentence(names),

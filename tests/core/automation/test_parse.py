@@ -2,7 +2,8 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.core.automation import Notify, Switch, Threshold, Under, parse, write
+from hombi.core.automation import Notify, Switch, Threshold, parse, write
+from hombi.core.automation.comparisons.sides import Under
 from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import KINDS
 from tests.core.automation.world import hours

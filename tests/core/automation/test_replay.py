@@ -16,10 +16,8 @@ from hombi.core.automation import (
     EdgeKind,
     Effect,
     Handled,
-    Is,
     Lost,
     Only,
-    Over,
     Passed,
     Phase,
     Program,
@@ -27,13 +25,14 @@ from hombi.core.automation import (
     State,
     Switch,
     SwitchTo,
-    Under,
     Watch,
     Why,
     due_ms,
     parse,
     step,
 )
+from hombi.core.automation.comparisons.is_ import Is
+from hombi.core.automation.comparisons.sides import Over, Under
 from hombi.core.automation.replay import Course, Hand, Past, Replayed, _Follows, replay
 from hombi.core.kinds import AT_HOME, KINDS
 from hombi.core.quality import Quality

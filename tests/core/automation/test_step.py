@@ -17,11 +17,9 @@ from hombi.core.automation import (
     Comparison,
     EdgeKind,
     Event,
-    Is,
     Lost,
     Notify,
     Only,
-    Over,
     Passed,
     Phase,
     Program,
@@ -33,12 +31,13 @@ from hombi.core.automation import (
     SwitchTo,
     Taken,
     Tell,
-    Under,
     Watch,
     Why,
     due_ms,
     step,
 )
+from hombi.core.automation.comparisons.is_ import Is
+from hombi.core.automation.comparisons.sides import Over, Under
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
 from tests.core.automation.world import hours

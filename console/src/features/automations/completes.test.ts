@@ -1,5 +1,8 @@
 import { expect, it } from "vitest";
-import { completer, type Known } from "./completes";
+import { completer, type Known, type Schema } from "./completes";
+import written from "./language.json";
+
+const language = written as Schema;
 
 const entity = (name: string, kind: string, unit = "", words: string[] | null = null) => ({
   entity: name,
@@ -20,29 +23,7 @@ const known: Known = {
   sequences: ["close-up"],
   people: ["ada"],
   automations: ["cellar-too-dry"],
-  schema: {
-    properties: {
-      name: { description: "what it does" },
-      again: { enum: ["skip", "afresh"] },
-      watch: {
-        properties: {
-          entity: {},
-          over: {},
-          at: { examples: ["06:45", "sunset"] },
-          all: { items: { properties: { entity: {}, held: {} } } },
-        },
-      },
-      only: {
-        properties: {
-          days: { items: { enum: ["mon", "tue"] } },
-          when: { items: { properties: { entity: {}, is: {} } } },
-        },
-      },
-      starts: {
-        items: { properties: { switch: {}, to: {}, wait_until: { properties: { is: {} } } } },
-      },
-    },
-  },
+  schema: language,
 };
 
 /** What is offered at the bar, and what of the text it replaces. */
@@ -66,9 +47,9 @@ it.each([
   ['[[starts]]\nduty = "|', "", ["cellar-too-dry"]],
   ['[[starts]]\nnotify = "|', "", ["everyone", "ada"]],
   ['[only]\nhome = "|', "", ["nobody", "anyone", "ada"]],
-  ['[only]\ndays = ["mon", "|', "", ["mon", "tue"]],
-  ['again = "|', "", ["skip", "afresh"]],
-  ['[watch]\nat = "|', "", ["06:45", "sunset"]],
+  ['[only]\ndays = ["mon", "|', "", ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]],
+  ['again = "|', "", ["skip", "afresh", "after"]],
+  ['[watch]\nat = "|', "", ["06:45", "sunrise", "sunset", "sunset - 20 min"]],
   ['[watch]\nentity = "door/contact"\nis = "|', "", ["closed", "open"]],
   ['[watch]\nentity = "rack/humidity"\nover = "82 |', "", ["%"]],
   ['[[starts]]\nswitch = "mister/switch"\nto = "|', "", ["off", "on", "other"]],
@@ -79,26 +60,37 @@ it.each([
 it("offers the keys of the table, and the other tables", () => {
   expect(at("na|")?.[1]).toEqual([
     "name",
+    "about",
     "again",
+    "pause",
     "[watch]",
     "[only]",
     "[[starts]]",
     "[[ends]]",
     "[[remind]]",
   ]);
-  expect(at('name = "x"\n[watch]\no|')?.[1]?.slice(0, 4)).toEqual(["entity", "over", "at", "all"]);
-  expect(at("[[starts]]\n|")?.[1]?.slice(0, 3)).toEqual(["switch", "to", "wait_until"]);
-  expect(at("[watch]\nall = [ { |")?.[1]).toEqual(["entity", "held"]);
-  expect(at('[only]\nwhen = [ { entity = "x", |')?.[1]).toEqual(["entity", "is"]);
-  expect(at("[[starts]]\nwait_until = { |")?.[1]).toEqual(["is"]);
+  expect(at('name = "x"\n[watch]\no|')?.[1]?.slice(0, 4)).toEqual([
+    "entity",
+    "over",
+    "under",
+    "within",
+  ]);
+  expect(at("[[starts]]\n|")?.[1]?.slice(0, 3)).toEqual(["switch", "to", "for"]);
+  expect(at("[watch]\nall = [ { |")?.[1]).toContain("held");
+  // What depends on how a value has moved is no state that could be asked for.
+  for (const asked of ['[only]\nwhen = [ { entity = "x", |', "[[starts]]\nwait_until = { |"]) {
+    expect(at(asked)?.[1]).toContain("is");
+    expect(at(asked)?.[1]).not.toContain("rising");
+    expect(at(asked)?.[1]).not.toContain("held");
+  }
   expect(at("[|")).toEqual(["[", ["[watch]", "[only]", "[[starts]]", "[[ends]]", "[[remind]]"]]);
 });
 
 it("offers a sequence its own tables", () => {
   const offered = (text: string) =>
     completer(known, "sequence")(text, text.length)?.options.map((one) => one.label);
-  expect(offered("n")).toEqual(["name", "[takes]", "[[steps]]"]);
-  expect(offered("[[steps]]\nsw")?.slice(0, 3)).toEqual(["switch", "to", "wait_until"]);
+  expect(offered("n")).toEqual(["name", "about", "[takes]", "[[steps]]"]);
+  expect(offered("[[steps]]\nsw")?.slice(0, 3)).toEqual(["switch", "to", "for"]);
   expect(offered('[[steps]]\nswitch = "')).toEqual(["mister/switch"]);
 });
 

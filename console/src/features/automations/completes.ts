@@ -23,9 +23,10 @@ export type Schema = {
   items?: Schema;
   enum?: string[];
   examples?: unknown[];
+  /** What it names in the house, or that it is a value with its unit. */
+  "x-takes"?: string;
 };
 
-const LIMITS = ["over", "under", "until", "is", "is_not", "within", "outside", "to"];
 const HEADS: [string, string][] = [
   ["[watch]", "what to look at"],
   ["[only]", "when it may act"],
@@ -51,7 +52,9 @@ export function completer(known: Known, of: "automation" | "sequence" = "automat
       const [, key = "", typed = ""] = value;
       const from = at - typed.length;
       const options = valuesOf(key, typed, table(before + line), before + line, known);
-      return options.length ? { from: from + unitStart(key, typed), options } : null;
+      return options.length
+        ? { from: from + unitStart(takesOf(key, table(before + line), known), typed), options }
+        : null;
     }
     const head = /^\s*(\[{0,2}[a-z]*)$/.exec(line);
     const inline = /[{,]\s*([a-z_]*)$/.exec(line);
@@ -108,8 +111,8 @@ function keysOf(name: string, { schema }: Known): Completion[] {
 }
 
 /** A unit is completed behind the number that is there already. */
-function unitStart(key: string, typed: string): number {
-  const number = LIMITS.includes(key) ? /^\s*-?[\d.,]+\s*/.exec(typed) : null;
+function unitStart(takes: string | undefined, typed: string): number {
+  const number = takes === "limit" ? /^\s*-?[\d.,]+\s*/.exec(typed) : null;
   return number ? number[0].length : 0;
 }
 
@@ -117,22 +120,31 @@ function valuesOf(key: string, typed: string, name: string, before: string, know
   const names = (all: string[]): Completion[] => all.map((label) => ({ label }));
   const entities = (fits: (one: Known["entities"][number]) => boolean) =>
     known.entities.filter(fits).map((one) => ({ label: one.entity, detail: one.spoken }));
-  if (key === "entity") return entities(() => true);
-  if (key === "switch") return entities((one) => one.writable && one.kind === "switch");
-  if (key === "set") return entities((one) => one.writable);
-  if (key === "scene") return names(known.scenes);
-  if (key === "run") return names(known.sequences);
-  if (key === "notify") return names(["everyone", ...known.people]);
-  if (key === "home") return names(["nobody", "anyone", ...known.people]);
-  if (key === "duty") return names(known.automations);
-  if (LIMITS.includes(key)) return limitsOf(key, typed, before, known);
-  const top = known.schema?.properties ?? {};
-  const all = [top, top.watch?.properties, top.only?.properties, top.starts?.items?.properties];
-  const own = name && top[name]?.properties?.[key];
-  const found = own || all.map((one) => one?.[key]).find((one) => one);
+  const takes = takesOf(key, name, known);
+  if (takes === "entity") return entities(() => true);
+  if (takes === "switch") return entities((one) => one.writable && one.kind === "switch");
+  if (takes === "settable") return entities((one) => one.writable);
+  if (takes === "scene") return names(known.scenes);
+  if (takes === "sequence") return names(known.sequences);
+  if (takes === "person") return names(["everyone", ...known.people]);
+  if (takes === "home") return names(["nobody", "anyone", ...known.people]);
+  if (takes === "automation") return names(known.automations);
+  if (takes === "limit") return limitsOf(key, typed, before, known);
+  const found = described(key, name, known);
   const words = found?.enum ?? found?.items?.enum ?? found?.examples ?? [];
   return names(words.filter((one): one is string => typeof one === "string"));
 }
+
+/** What the schema says of a key: in its own table first. */
+function described(key: string, name: string, { schema }: Known): Schema | undefined {
+  const top = schema?.properties ?? {};
+  const all = [top, top.watch?.properties, top.only?.properties, top.starts?.items?.properties];
+  const own = name && top[name]?.properties?.[key];
+  return own || all.map((one) => one?.[key]).find((one) => one);
+}
+
+const takesOf = (key: string, name: string, known: Known) =>
+  described(key, name, known)?.["x-takes"];
 
 /** The states of the entity that was named before, or its unit behind a number. */
 function limitsOf(key: string, typed: string, before: string, known: Known): Completion[] {

@@ -1,11 +1,10 @@
-"""The actions of an automation, one file each: how it is written, what is wrong with
-one, what it wants done, and how it reads."""
+"""The actions of an automation: a module for each, with everything about it."""
 
 from hombi.core.automation.actions.base import ACTIONS, Action, ActionWord, read_action
 from hombi.core.automation.actions.branch import Branch
 from hombi.core.automation.actions.do import Do, Doing
 from hombi.core.automation.actions.duty import Duty, OnDuty
-from hombi.core.automation.actions.notify import Announce, Mail, Notify, Post, Tell, fill
+from hombi.core.automation.actions.notify import Notify, Tell, fill
 from hombi.core.automation.actions.run import Run
 from hombi.core.automation.actions.scene import Recall, Scene
 from hombi.core.automation.actions.set_ import Set, Tune, TuneTo
@@ -14,15 +13,18 @@ from hombi.core.automation.actions.together import Together
 from hombi.core.automation.actions.wait import Wait
 from hombi.core.automation.actions.wait_until import WaitUntil
 from hombi.core.automation.effects import Effect
+from hombi.core.automation.installed import installed_words
 
-# One more file is one more name here.
-ACTIONS |= {
-    word.word: word
-    for word in (
-        Switch, Set, Do, Scene, Run, Notify, Mail, Post, Announce, Wait, WaitUntil, Branch,
-        Together, Duty,
-    )
-}  # fmt: skip
+GROUP = "hombi.actions"
+
+
+def actions() -> dict[str, type[ActionWord]]:
+    """All that there are, by their words: those of the modules of this package, and
+    those that entry points of the group `hombi.actions` name."""
+    return installed_words(__name__, __path__, ActionWord, GROUP)
+
+
+ACTIONS |= actions()
 
 # What stands in a list of actions: what wants something done, and what says when.
 Step = Action | Wait | WaitUntil | Branch | Together | Run

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, ClassVar
 
 import msgspec
 
-from hombi.core.automation.actions.base import read_action
+from hombi.core.automation import describing
+from hombi.core.automation.actions.base import ActionWord, read_action
+from hombi.core.automation.describing import Schema
 from hombi.core.automation.text import only_keys
 from hombi.core.automation.watch import Watch
 from hombi.core.automation.watching import read_part
@@ -25,12 +27,17 @@ class Option(msgspec.Struct, frozen=True):
     action: Any
 
 
-class Branch(msgspec.Struct, frozen=True):
+class Branch(ActionWord, frozen=True):
     """The options, in the order in which they are asked."""
 
     options: tuple[Option, ...]
 
     word: ClassVar[str] = "branch"
+    place: ClassVar[float] = 60.0
+    does: ClassVar[str] = "the first option whose `when` is true; the last may omit it"
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "branch": describing.listed("the first of these whose `when` is so", {"type": "object"}),
+    }
 
     @classmethod
     def parse(
@@ -38,7 +45,7 @@ class Branch(msgspec.Struct, frozen=True):
     ) -> Branch | None:
         """Understand it from its table."""
         own, given = (*path, "branch"), table["branch"]
-        only_keys(toml, path, table, {"branch"})
+        only_keys(toml, path, table, set(cls.keys))
         listed = isinstance(given, list) and all(isinstance(one, dict) for one in given)
         if not listed or not 1 <= len(given) <= MOST_OPTIONS:
             toml.blame(own, f"branch is a list of 1 to {MOST_OPTIONS} tables in braces", _EXAMPLE)

@@ -3,17 +3,24 @@ it."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from typing import Any
 
+from hombi.core.automation import describing
 from hombi.core.automation.actions.wait_until import WaitUntil, goes_on
 from hombi.core.automation.comparisons import Is, Within
-from hombi.core.automation.text import span_ms
+from hombi.core.automation.describing import Schema
+from hombi.core.automation.form import Field, given, optional
+from hombi.core.automation.text import span_ms, to_other
 from hombi.core.automation.watch import Watch
 from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
 
-KEYS = frozenset({"confirmed", "otherwise"})
+KEYS: Mapping[str, Schema] = {
+    "confirmed": describing.text("what follows comes once the node has done it, within", "30 s"),
+    "otherwise": describing.text("when it never was", one_of=("go on", "stop")),
+}
 # A dimmer may say 39.8 % of a 40.
 NEARLY = 0.005
 
@@ -33,6 +40,16 @@ def confirmed(
     near = NEARLY * max(1.0, abs(value))
     compared = Is(value) if kind.words is not None else Within(value - near, value + near)
     return WaitUntil(Watch(address, kind, compared), at_most_ms, on, confirms=True)
+
+
+def fields(table: Mapping[str, Any], path: Path, when: str, *, last: bool) -> Iterator[Field]:
+    """Its values in a form. What nothing follows need not be waited for, and nobody
+    knows before which is the other state."""
+    sure = {"confirmed": f"{when}: wait until it is done, at most"}
+    yield from (given if last or to_other(dict(table)) else optional)(table, path, sure)
+    if table.get("confirmed"):
+        otherwise = {"otherwise": f"{when}: if it is not done, stop or go on"}
+        yield from optional(table, path, otherwise)
 
 
 def sentence(sure: WaitUntil | None) -> str:

@@ -7,10 +7,15 @@ from typing import Any, ClassVar
 
 import msgspec
 
+from hombi.core.automation import describing
+from hombi.core.automation.actions.base import ActionWord
 from hombi.core.automation.actions.notify import check_fields, fill
+from hombi.core.automation.describing import Schema
 from hombi.core.automation.text import only_keys, text, texts
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.toml_text import Path, TomlText
+
+WITH = describing.texts("what the sequence takes, or the node wants to know")
 
 Inputs = tuple[tuple[str, str], ...]
 
@@ -27,7 +32,7 @@ class Doing(msgspec.Struct, frozen=True):
         return f"{self.node}: {self.action}" + (f" ({given})" if given else "")
 
 
-class Do(msgspec.Struct, frozen=True):
+class Do(ActionWord, frozen=True):
     """The action; inputs may hold {fields}."""
 
     node: str
@@ -35,13 +40,21 @@ class Do(msgspec.Struct, frozen=True):
     inputs: Inputs = ()
 
     word: ClassVar[str] = "do"
+    place: ClassVar[float] = 20.0
+    does: ClassVar[str] = (
+        "has a node do something that it offers; `with` has what the node wants to know"
+    )
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "do": describing.text("have a node do this, node/action", "workshop-vane/open"),
+        "with": WITH,
+    }
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Do | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"do", "with"})
+        only_keys(toml, path, table, set(cls.keys))
         address, own = text(toml, path, table, "do", required=True), (*path, "do")
         if not address:
             return None

@@ -7,6 +7,10 @@ from typing import Any, ClassVar
 
 import msgspec
 
+from hombi.core.automation import describing
+from hombi.core.automation.actions.base import ActionWord
+from hombi.core.automation.actions.switch import TO
+from hombi.core.automation.describing import Schema
 from hombi.core.automation.text import only_keys, text, wanted
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS
@@ -24,20 +28,30 @@ class OnDuty(msgspec.Struct, frozen=True):
         return f"{self.automation} {'on' if self.on else 'off'} duty"
 
 
-class Duty(msgspec.Struct, frozen=True):
+class Duty(ActionWord, frozen=True):
     """The action; an automation may name itself."""
 
     automation: str
     on: bool
 
     word: ClassVar[str] = "duty"
+    place: ClassVar[float] = 70.0
+    does: ClassVar[str] = "puts an automation on duty, or takes it off; it may name itself"
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "duty": describing.text(
+            "put this automation on duty, or take it off",
+            "cellar-too-dry",
+            takes=describing.AUTOMATION,
+        ),
+        "to": TO,
+    }
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Duty | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"duty", "to"})
+        only_keys(toml, path, table, set(cls.keys))
         name = text(toml, path, table, "duty", required=True)
         on = wanted(toml, path, table, KINDS["switch"])
         own = toml.data.get("name")

@@ -4,11 +4,15 @@ everyone."""
 from __future__ import annotations
 
 import string
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, ClassVar, Self
 
 import msgspec
 
+from hombi.core.automation import describing
+from hombi.core.automation.actions.base import ActionWord
+from hombi.core.automation.describing import Schema
+from hombi.core.automation.form import Field, given
 from hombi.core.automation.text import only_keys, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.picture import picture_problem
@@ -16,6 +20,14 @@ from hombi.core.toml_text import Path, TomlText
 
 # What may stand in braces in a title or a text.
 TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held", "for")
+
+
+_TEXTS: Mapping[str, Schema] = {
+    "title": describing.text("the notice's title; {value}, {room} and others stand for values"),
+    "text": describing.text("the notice's text", "{value} for {held}"),
+    "urgent": describing.yes_or_no("it comes in quiet hours too"),
+}
+_PICTURE = describing.text("a camera's picture with it", "http://192.0.2.30/snapshot.jpg")
 
 
 class Tell(msgspec.Struct, frozen=True):
@@ -34,7 +46,7 @@ class Tell(msgspec.Struct, frozen=True):
         return f"{_VERBS[self.sorts]} {self.to} “{self.title}”"
 
 
-class Notify(msgspec.Struct, frozen=True):
+class Notify(ActionWord, frozen=True):
     """The action: `title` and `text` may hold {fields}. One that is `urgent` comes in
     quiet hours too. `picture` is the address of a camera's."""
 
@@ -45,15 +57,26 @@ class Notify(msgspec.Struct, frozen=True):
     picture: str = ""
 
     word: ClassVar[str] = "notify"
+    place: ClassVar[float] = 40.0
+    does: ClassVar[str] = (
+        "sends a notice to everyone, or to a person, in the way that each of them has chosen. One "
+        "that is `urgent` comes in quiet hours too"
+    )
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "notify": describing.text(
+            "send a notice to everyone, or to a person", "everyone", takes=describing.PERSON
+        ),
+        **_TEXTS,
+        "picture": _PICTURE,
+    }
     sorts: ClassVar[tuple[str, ...]] = ()
-    keys: ClassVar[frozenset[str]] = frozenset({"title", "text", "urgent", "picture"})
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Self | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {cls.word, *cls.keys})
+        only_keys(toml, path, table, set(cls.keys))
         to = text(toml, path, table, cls.word, required=True)
         known = {"everyone", *facts.people, *facts.ways}
         unknown = bool(to) and to not in known
@@ -73,6 +96,14 @@ class Notify(msgspec.Struct, frozen=True):
             toml.blame((*path, "picture"), problem)
         return None if unknown or not title else cls(to, title, body, urgent is True, picture)
 
+    @classmethod
+    def fields(
+        cls, table: Mapping[str, Any], path: Path, when: str, *, last: bool
+    ) -> Iterator[Field]:
+        labels = {"title": f"{_VERBS[cls.sorts]} {table[cls.word]}"}
+        labels |= {key: key for key in ("text", "picture") if key in cls.keys}
+        yield from given(table, path, {key: f"{when}: {label}" for key, label in labels.items()})
+
     def effect(self, fields: Mapping[str, str]) -> Tell:
         title, body = fill(self.title, fields), fill(self.text, fields)
         return Tell(self.to, title, body, self.urgent, self.sorts, self.picture)
@@ -86,6 +117,15 @@ class Mail(Notify, frozen=True):
     """By mail."""
 
     word = "mail"
+    place = 41.0
+    does = "the same by mail"
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "mail": describing.text(
+            "send a mail to everyone, or to a person", "ada", takes=describing.PERSON
+        ),
+        **_TEXTS,
+        "picture": _PICTURE,
+    }
     sorts = ("mail",)
 
 
@@ -93,16 +133,30 @@ class Post(Notify, frozen=True):
     """To the addresses that are posted to."""
 
     word = "post"
+    place = 42.0
+    does = "the same to the addresses that are posted to"
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "post": describing.text(
+            "post to the addresses of everyone, or of a person", "everyone", takes=describing.PERSON
+        ),
+        **_TEXTS,
+    }
     sorts = ("post",)
-    keys = Notify.keys - {"picture"}
 
 
 class Announce(Notify, frozen=True):
     """Spoken by loudspeakers."""
 
     word = "announce"
+    place = 43.0
+    does = "the same by loudspeakers, which say it"
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "announce": describing.text(
+            "have loudspeakers say it", "everyone", takes=describing.PERSON
+        ),
+        **_TEXTS,
+    }
     sorts = ("loudspeaker",)
-    keys = Notify.keys - {"picture"}
 
 
 # How each is said in a sentence.

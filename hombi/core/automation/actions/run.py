@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, ClassVar
 
-import msgspec
-
+from hombi.core.automation import describing
+from hombi.core.automation.actions.base import ActionWord
+from hombi.core.automation.actions.do import WITH
 from hombi.core.automation.actions.sequence import read_sequence
+from hombi.core.automation.describing import Schema
 from hombi.core.automation.text import only_keys, text, texts
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.names import slug
@@ -16,20 +18,26 @@ from hombi.core.toml_text import Path, TomlText
 DEEPEST = 5
 
 
-class Run(msgspec.Struct, frozen=True):
+class Run(ActionWord, frozen=True):
     """The action: the steps come in its place."""
 
     title: str
     steps: tuple[Any, ...]
 
     word: ClassVar[str] = "run"
+    place: ClassVar[float] = 31.0
+    does: ClassVar[str] = "runs the steps of a sequence in its place; `with` gives it what it takes"
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "run": describing.text("run this sequence", "close-up", takes=describing.SEQUENCE),
+        "with": WITH,
+    }
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Run | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"run", "with"})
+        only_keys(toml, path, table, set(cls.keys))
         name = text(toml, path, table, "run", required=True)
         own = (*path, "run")
         if not name:

@@ -7,6 +7,9 @@ from typing import Any, ClassVar
 
 import msgspec
 
+from hombi.core.automation import describing
+from hombi.core.automation.actions.base import ActionWord
+from hombi.core.automation.describing import Schema
 from hombi.core.automation.text import only_keys, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.toml_text import Path, TomlText
@@ -22,20 +25,25 @@ class Recall(msgspec.Struct, frozen=True):
         return f"scene “{self.title}”"
 
 
-class Scene(msgspec.Struct, frozen=True):
+class Scene(ActionWord, frozen=True):
     """The action."""
 
     title: str
     states: tuple[tuple[str, float], ...]
 
     word: ClassVar[str] = "scene"
+    place: ClassVar[float] = 30.0
+    does: ClassVar[str] = "puts all entities of a scene into their states"
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "scene": describing.text("recall this scene", "evening", takes=describing.SCENE),
+    }
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Scene | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"scene"})
+        only_keys(toml, path, table, set(cls.keys))
         name = text(toml, path, table, "scene", required=True)
         scene = facts.scenes.get(name)
         if scene is None:

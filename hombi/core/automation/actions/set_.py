@@ -3,14 +3,18 @@ setting."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, ClassVar
 
 import msgspec
 
+from hombi.core.automation import describing
 from hombi.core.automation.actions import confirmed
-from hombi.core.automation.actions.switch import Other, SwitchTo, slowly
+from hombi.core.automation.actions.base import ActionWord
+from hombi.core.automation.actions.switch import FOR, TO, Other, SwitchTo, slowly
 from hombi.core.automation.actions.wait_until import WaitUntil
+from hombi.core.automation.describing import Schema
+from hombi.core.automation.form import Field, given
 from hombi.core.automation.text import entity, only_keys, span_ms, text, to_other, wanted
 from hombi.core.house_facts import HouseFacts
 from hombi.core.kinds import Kind
@@ -47,7 +51,7 @@ class Tune(msgspec.Struct, frozen=True):
         return self.effect({}).spoken(name)
 
 
-class Set(msgspec.Struct, frozen=True):
+class Set(ActionWord, frozen=True):
     """The action: `to` is in the kind's unit, and is reached within `taking_ms`. After
     `for_ms` it goes back to what it was. What follows waits until it is `sure`."""
 
@@ -59,13 +63,29 @@ class Set(msgspec.Struct, frozen=True):
     taking_ms: int = 0
 
     word: ClassVar[str] = "set"
+    place: ClassVar[float] = 11.0
+    does: ClassVar[str] = (
+        "gives an entity a value, like a level, or changes a node's own setting. With `taking` it "
+        "goes there slowly"
+    )
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "set": describing.text(
+            "set this to a value, or a node's own setting",
+            "loft-lamp/level",
+            takes=describing.SETTABLE,
+        ),
+        "to": TO,
+        "for": FOR,
+        "taking": describing.text("it goes there slowly, within this time", "3 s"),
+        **confirmed.KEYS,
+    }
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Set | Tune | Other | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"set", "to", "for", "taking", *confirmed.KEYS})
+        only_keys(toml, path, table, set(cls.keys))
         address = text(toml, path, table, "set", required=True)
         if address in facts.settings and address not in facts.entities:
             return _tune(toml, path, table, facts)
@@ -91,6 +111,14 @@ class Set(msgspec.Struct, frozen=True):
             what = "confirmed is over before the entity can be there"
             toml.blame((*path, "confirmed"), what, "say longer than taking")
         return cls(address, value, table["to"].strip(), for_ms, sure, taking_ms)
+
+    @classmethod
+    def fields(
+        cls, table: Mapping[str, Any], path: Path, when: str, *, last: bool
+    ) -> Iterator[Field]:
+        labels = {"to": f"{table['set']} to", "taking": "taking", "for": "for"}
+        yield from given(table, path, {key: f"{when}: {label}" for key, label in labels.items()})
+        yield from confirmed.fields(table, path, when, last=last)
 
     def effect(self, fields: Mapping[str, str]) -> SwitchTo:
         return SwitchTo(self.entity, self.to, self.shown, self.taking_ms)
@@ -122,7 +150,7 @@ def _tune(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) 
         toml.blame((*path, "for"), "a node's setting does not go back", "leave for out")
     if "taking" in table:
         toml.blame((*path, "taking"), "a node's setting changes at once", "leave taking out")
-    for key in sorted(confirmed.KEYS & table.keys()):
+    for key in sorted(confirmed.KEYS.keys() & table.keys()):
         toml.blame((*path, key), "nothing waits for a node's setting", f"leave {key} out")
     if not to:
         return None

@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, ClassVar
 
 import msgspec
 
+from hombi.core.automation import describing
 from hombi.core.automation.actions import confirmed
+from hombi.core.automation.actions.base import ActionWord
 from hombi.core.automation.actions.wait_until import WaitUntil
+from hombi.core.automation.describing import Schema
+from hombi.core.automation.form import Field, given
 from hombi.core.automation.text import OTHER, entity, only_keys, span_ms, text, to_other, wanted
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
+
+TO = describing.text(
+    "the state or value; or the other state", "on", "off", "other", "40 %", takes=describing.LIMIT
+)
+FOR = describing.text("so long, and then back", "5 min")
 
 
 def slowly(taking_ms: int) -> str:
@@ -57,7 +66,7 @@ class Other(msgspec.Struct, frozen=True):
     @classmethod
     def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], address: str) -> Other:
         """Understand it from a table whose `to` says so."""
-        for key in sorted(confirmed.KEYS & table.keys()):
+        for key in sorted(confirmed.KEYS.keys() & table.keys()):
             hint = f'leave {key} out, or write to = "on"'
             toml.blame((*path, key), f"{key} does not go with {OTHER!r}", hint)
         return cls(address, span_ms(toml, path, table, "for"))
@@ -74,7 +83,7 @@ class Other(msgspec.Struct, frozen=True):
         return f"{name(self.entity)} to its other state{lasts}"
 
 
-class Switch(msgspec.Struct, frozen=True):
+class Switch(ActionWord, frozen=True):
     """The action: `to` is 1.0 for on, 0.0 for off. After `for_ms` it goes back. What
     follows waits until it is `sure`."""
 
@@ -84,13 +93,25 @@ class Switch(msgspec.Struct, frozen=True):
     sure: WaitUntil | None = None
 
     word: ClassVar[str] = "switch"
+    place: ClassVar[float] = 10.0
+    does: ClassVar[str] = (
+        "puts a switch into a state: on, off, or `other` for the one in which it is not. With "
+        "`for` it goes back after that time. With `confirmed`, what follows comes once the node "
+        "has done it"
+    )
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "switch": describing.text("switch this", "cellar-mister/switch", takes=describing.SWITCH),
+        "to": TO,
+        "for": FOR,
+        **confirmed.KEYS,
+    }
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Switch | Other | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"switch", "to", "for", *confirmed.KEYS})
+        only_keys(toml, path, table, set(cls.keys))
         address = text(toml, path, table, "switch", required=True)
         result = entity(toml, (*path, "switch"), address, facts)
         if result is not None and not (result.writable and result.kind.name == "switch"):
@@ -104,6 +125,15 @@ class Switch(msgspec.Struct, frozen=True):
             return None
         sure = confirmed.confirmed(toml, path, table, address, result.kind, value)
         return cls(address, value, for_ms, sure)
+
+    @classmethod
+    def fields(
+        cls, table: Mapping[str, Any], path: Path, when: str, *, last: bool
+    ) -> Iterator[Field]:
+        yield from given(
+            table, path, {"to": f"{when}: {table['switch']} to", "for": f"{when}: for"}
+        )
+        yield from confirmed.fields(table, path, when, last=last)
 
     def effect(self, fields: Mapping[str, str]) -> SwitchTo:
         return SwitchTo(self.entity, self.to)

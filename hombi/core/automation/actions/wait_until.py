@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, ClassVar
 
-import msgspec
-
+from hombi.core.automation import describing
+from hombi.core.automation.actions.base import ActionWord
+from hombi.core.automation.describing import Schema
 from hombi.core.automation.text import only_keys, span_ms, text
 from hombi.core.automation.watch import Watch
-from hombi.core.automation.watching import read_part
+from hombi.core.automation.watching import STATE, read_part
 from hombi.core.house_facts import HouseFacts
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
@@ -18,7 +19,7 @@ DAY_MS = 86_400_000
 _OTHERWISE = {"go on": True, "stop": False}
 
 
-class WaitUntil(msgspec.Struct, frozen=True):
+class WaitUntil(ActionWord, frozen=True):
     """The rest of the list comes when an entity is so; after `at_most_ms` it comes all
     the same, or (not `goes_on`) not at all. One that `confirms` asks only whether what
     was switched a moment ago is so."""
@@ -29,13 +30,23 @@ class WaitUntil(msgspec.Struct, frozen=True):
     confirms: bool = False
 
     word: ClassVar[str] = "wait_until"
+    place: ClassVar[float] = 51.0
+    does: ClassVar[str] = (
+        "what follows comes once this is so; after `at_most` it comes all the same, or with "
+        '`otherwise = "stop"` not at all'
+    )
+    keys: ClassVar[Mapping[str, Schema]] = {
+        "wait_until": {**STATE, "description": "what follows comes once this is so"},
+        "at_most": describing.text("wait no longer than this", "1 h"),
+        "otherwise": describing.text("when it never was", one_of=tuple(_OTHERWISE)),
+    }
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> WaitUntil | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"wait_until", "at_most", "otherwise"})
+        only_keys(toml, path, table, set(cls.keys))
         own = (*path, "wait_until")
         if not isinstance(table["wait_until"], dict):
             hint = 'write wait_until = { entity = "…", is = "…" }'

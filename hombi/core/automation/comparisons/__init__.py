@@ -1,31 +1,26 @@
-"""The comparisons of a watch, a file for each sort: how it is written, what is wrong
-with one, what it says of a value, and how it reads."""
+"""The comparisons of a watch: a module for each sort, with everything about it.
 
-from hombi.core.automation.comparisons.base import Comparison, ComparisonWord
-from hombi.core.automation.comparisons.is_ import Is, IsNot
-from hombi.core.automation.comparisons.ranges import Outside, Within
-from hombi.core.automation.comparisons.sides import Over, Under
-from hombi.core.automation.comparisons.slopes import Falling, Rising, Slope
-from hombi.core.automation.comparisons.timed import Changes, Silent, Timed
+A module of this package that has a comparison with a word is enough; so is one outside,
+which an entry point of the group `hombi.comparisons` names.
+"""
 
-# By their word in a text; one more file is one more line here.
-COMPARISONS: dict[str, ComparisonWord] = {
-    word.word: word
-    for word in (Over, Under, Within, Outside, Is, IsNot, Rising, Falling, Changes, Silent)
-}
+from __future__ import annotations
 
-__all__ = [
-    "COMPARISONS",
-    "Changes",
-    "Comparison",
-    "ComparisonWord",
-    "Is",
-    "IsNot",
-    "Outside",
-    "Over",
-    "Silent",
-    "Slope",
-    "Timed",
-    "Under",
-    "Within",
-]
+from hombi.core.automation.comparisons.base import Comparison
+from hombi.core.automation.comparisons.is_ import Is
+from hombi.core.automation.comparisons.ranges import Within
+from hombi.core.automation.comparisons.slopes import Slope
+from hombi.core.automation.comparisons.timed import Silent, Timed
+from hombi.core.automation.installed import installed_words
+
+GROUP = "hombi.comparisons"
+
+
+def comparisons() -> dict[str, type[Comparison]]:
+    """All that there are, by their words."""
+    return installed_words(__name__, __path__, Comparison, GROUP)
+
+
+COMPARISONS = comparisons()
+
+__all__ = ["COMPARISONS", "Comparison", "Is", "Silent", "Slope", "Timed", "Within", "comparisons"]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
+from hombi.core.automation.comparisons.base import Comparison
 from hombi.core.automation.text import quantity
 from hombi.core.kinds import Kind
 from hombi.core.same import same
@@ -14,15 +14,14 @@ from hombi.core.values import show_limit, show_value
 
 
 @dataclass(frozen=True, slots=True)
-class _Exactly(ABC):
+class _Exactly(Comparison):
     """Exactly `limit`, or anything else."""
 
     limit: float
     # Values this near to it are shown as the same one.
     step: float = 0.0
-    until: ClassVar[None] = None
-
-    word: ClassVar[str]
+    until: ClassVar[None] = None  # type: ignore[misc]
+    so_while = "this one, or any other"
 
     @classmethod
     def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> Self | None:
@@ -34,19 +33,8 @@ class _Exactly(ABC):
             toml.blame((*path, "until"), what, hint)
         return None if limit is None else cls(limit, 0.0 if kind.words else 10.0**-kind.decimals)
 
-    @abstractmethod
-    def starts_with(self, value: float) -> bool:
-        """Whether this value is on the side that counts."""
-
     def ends_with(self, value: float) -> bool:
         return not self.starts_with(value)
-
-    @abstractmethod
-    def sentence(self, kind: Kind) -> str:
-        """As in "When the humidity is …"."""
-
-    def sentence_until(self, kind: Kind) -> str:
-        return ""
 
     def seen(self, value: float, kind: Kind) -> str:
         shown = show_value(value, kind)
@@ -58,6 +46,13 @@ class Is(_Exactly):
 
     __slots__ = ()
     word = "is"
+    means = "exactly this"
+    examples = ("open", "on")
+    place = 30.0
+    exact = True
+
+    def span(self) -> tuple[float, float]:
+        return self.limit, self.limit
 
     def starts_with(self, value: float) -> bool:
         return same(value, self.limit, self.step)
@@ -71,6 +66,9 @@ class IsNot(_Exactly):
 
     __slots__ = ()
     word = "is_not"
+    means = "anything but this"
+    examples = ("closed",)
+    place = 31.0
 
     def starts_with(self, value: float) -> bool:
         return not same(value, self.limit, self.step)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
+from hombi.core.automation import describing
+from hombi.core.automation.comparisons.base import Comparison
+from hombi.core.automation.form import Field, optional
 from hombi.core.automation.text import quantity
 from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
@@ -13,18 +16,24 @@ from hombi.core.values import show_limit, show_value
 
 
 @dataclass(frozen=True, slots=True)
-class _Range(ABC):
+class _Range(Comparison):
     """Between `low` and `high`, both within."""
 
     low: float
     high: float
-    until: ClassVar[None] = None
-
-    word: ClassVar[str]
+    until: ClassVar[None] = None  # type: ignore[misc]
 
     @property
-    def limit(self) -> float:
+    def limit(self) -> float:  # type: ignore[override]
         return self.low
+
+    @property
+    def possible(self) -> bool:
+        return self.low < self.high
+
+    @property
+    def numbers(self) -> dict[str, float]:
+        return {"low": self.low, "high": self.high}
 
     @classmethod
     def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> Self | None:
@@ -55,15 +64,29 @@ class _Range(ABC):
     def ends_with(self, value: float) -> bool:
         return not self.starts_with(value)
 
-    @abstractmethod
-    def starts_with(self, value: float) -> bool:
-        """Whether this value is on the side that counts."""
-
     def sentence(self, kind: Kind) -> str:
         return f"{self.word} {show_limit(self.low, kind)} to {show_limit(self.high, kind)}"
 
-    def sentence_until(self, kind: Kind) -> str:
-        return ""
+    def ended(self, value: float, target: float, kind: Kind) -> str:
+        return f"{show_value(value, kind)}, no longer {self.sentence(kind)}"
+
+    @classmethod
+    def schema(cls) -> dict[str, Any]:
+        return {
+            **describing.listed(cls.means, {"type": "string"}),
+            "minItems": 2,
+            "maxItems": 2,
+            "examples": list(cls.examples),
+            describing.TAKES: cls.takes,
+        }
+
+    @classmethod
+    def fields(cls, table: Mapping[str, Any], path: Path) -> Iterator[Field]:
+        both, about = table[cls.word], table.get("entity", "the value")
+        if isinstance(both, list) and len(both) == 2 and all(isinstance(v, str) for v in both):
+            for place, end in enumerate(("from", "to")):
+                yield Field((*path, cls.word, place), f"{about} {cls.word}, {end}", both[place])
+            yield from optional(table, path, cls.beside)
 
     def seen(self, value: float, kind: Kind) -> str:
         return f"{show_value(value, kind)} {self.sentence(kind)}"
@@ -74,6 +97,15 @@ class Within(_Range):
 
     __slots__ = ()
     word = "within"
+    means = "between these two values"
+    examples = (["18 °C", "22 °C"],)
+    so_while = "between both, or at one of them"
+    place = 20.0
+    exact = True
+    formulas: ClassVar[Mapping[str, Path]] = {"low": ("within", 0), "high": ("within", 1)}
+
+    def span(self) -> tuple[float, float]:
+        return self.low, self.high
 
     def starts_with(self, value: float) -> bool:
         return self.low <= value <= self.high
@@ -84,6 +116,11 @@ class Outside(_Range):
 
     __slots__ = ()
     word = "outside"
+    means = "beyond one of these two values"
+    examples = (["18 °C", "22 °C"],)
+    so_while = "beyond one of them"
+    place = 21.0
+    formulas: ClassVar[Mapping[str, Path]] = {"low": ("outside", 0), "high": ("outside", 1)}
 
     def starts_with(self, value: float) -> bool:
         return not self.low <= value <= self.high

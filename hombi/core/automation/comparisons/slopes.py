@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Self
 
+from hombi.core.automation.comparisons.base import Comparison
 from hombi.core.automation.text import text
 from hombi.core.errors import UnitError, ValueTextError
 from hombi.core.kinds import Kind, Seen
@@ -33,7 +34,7 @@ def difference_of(kind: Kind) -> Kind:
 
 
 @dataclass(frozen=True, slots=True)
-class Slope:
+class Slope(Comparison):
     """It has moved by more than `limit` (in the kind's unit, above 0) within
     `window_ms`, until by no more than `until`."""
 
@@ -41,7 +42,9 @@ class Slope:
     window_ms: int
     until: float | None = None
 
-    word: ClassVar[str]
+    so_while = "that much higher (lower) than its lowest (highest) value within that time"
+    is_state = False
+    takes = ""
     sign: ClassVar[int]
 
     @classmethod
@@ -128,6 +131,9 @@ class Rising(Slope):
 
     __slots__ = ()
     word = "rising"
+    means = "it has gone up so far within a time"
+    examples = ("2 K in 10 min",)
+    place = 40.0
     sign = 1
 
 
@@ -136,4 +142,7 @@ class Falling(Slope):
 
     __slots__ = ()
     word = "falling"
+    means = "it has gone down so far within a time"
+    examples = ("5 % in 1 h",)
+    place = 41.0
     sign = -1
