@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from hombi.core.house_time import moment_ms
 from hombi.core.quality import Quality
 from hombi.core.series import HOUR_MS, Reading
-from hombi.core.series.course import Course
+from hombi.core.series.course import Course, made_by, marks_in
 from hombi.core.series.running import (
     MARK_MS,
     PERIODS,
@@ -223,6 +223,33 @@ def test_it_goes_on_after_a_restart_as_if_there_was_none(name: str, data: st.Dat
         assert one.value == pytest.approx(last.get(one.at_ms, one.value))
     assert (rest or first)[-1].value == pytest.approx(whole[-1].value)
     assert all(a.at_ms < b.at_ms for a, b in pairwise(whole))
+
+
+def test_a_moving_mean_knows_after_a_restart_for_how_long_nothing_was_heard() -> None:
+    """A reading a minute for 20 minutes, 40 °C; then 11 minutes of silence, and 10 °C.
+    What was on at a mark counts until there, and the rest of the silence does not."""
+    said = [(NOON + n * MIN, 40.0) for n in range(20)]
+    said += [(NOON + 30 * MIN + n * MIN, 10.0) for n in range(30)]
+    readings = [Reading(at_ms, 0, None, value) for at_ms, value in said]
+
+    def course() -> Course:
+        return Course(MovingMean(30 * MIN), states=False)
+
+    whole = made_by(course(), readings, marks_in(NOON, NOON + 60 * MIN))
+    for cut in range(21, len(readings)):
+        at_ms = readings[cut].at_ms
+        first = made_by(course(), readings[:cut], marks_in(NOON, at_ms))
+        again = course()
+        again.resume(first, [one for one in readings if one.at_ms <= first[-1].at_ms])
+        rest = made_by(
+            again,
+            [one for one in readings if one.at_ms > first[-1].at_ms],
+            marks_in(first[-1].at_ms + 1, NOON + 60 * MIN),
+        )
+        values = {one.at_ms: one.value for one in whole}
+        assert [one.value for one in rest] == [pytest.approx(values[one.at_ms]) for one in rest], (
+            f"cut at {cut}"
+        )
 
 
 def test_what_is_not_heard_says_nothing_at_a_mark() -> None:

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
-from hombi.core.series.running import MARK_MS, Rhythm, Running
+from hombi.core.series.running import MARK_MS, Known, Rhythm, Running
 
 # So much of the past says how often its source is usually heard.
 RHYTHM_MS = 6 * 3_600_000
@@ -36,10 +36,19 @@ class Course:
         """Go on from its own latest readings, and what its source was until then, both
         oldest first."""
         self._made = own[-1]
-        known = [(reading.at_ms, reading.value if reading.usable else None) for reading in before]
-        self._machine.resume([(reading.at_ms, reading.value) for reading in own], known)
+        known: list[Known] = []
         for reading in before:
+            if known and not self._rhythm.holds(reading.at_ms):
+                # A gap: the reading before it held until the last mark that it had.
+                last_ms = known[-1][0]
+                holds_until_ms = min(last_ms + int(self._rhythm.hold_ms), reading.at_ms - 1)
+                mark_ms = holds_until_ms // MARK_MS * MARK_MS
+                known.append((max(last_ms, mark_ms), None))
+            known.append((reading.at_ms, reading.value if reading.usable else None))
             self._rhythm.heard(reading.at_ms)
+        self._machine.resume([(reading.at_ms, reading.value) for reading in own], known)
+        # Its latest reading may be of a mark, until which the last of these held.
+        self._machine.at(own[-1].at_ms)
         if before:
             self.last_ms = before[-1].at_ms
             self._quality = _quality(before[-1])
