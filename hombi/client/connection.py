@@ -19,8 +19,6 @@ F = TypeVar("F", bound=Callable[..., Any])
 TIMEOUT_S = 15.0
 # The hub sends a sign of life every 15 s.
 QUIET_S = 40.0
-# Years of readings are copied, packed and opened again before a backup begins to come.
-MAKING_S = 3600.0
 RETRY_S = 1.0
 
 
@@ -50,7 +48,7 @@ def trusting(authority: str | Path | None) -> ssl.SSLContext:
     return context
 
 
-_ANSWER = re.compile(r"Call\[(.*)\]|Pages\[[^,]*, (.*)\]")
+_ANSWER = re.compile(r"Call\[(.*)\]|(?:Pages\[[^,]*, |News\[)(.*)\]")
 
 
 def like(make: Callable[..., Any]) -> Callable[[F], F]:

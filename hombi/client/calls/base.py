@@ -52,6 +52,19 @@ class Pages(Generic[Page, T]):
     next: Callable[[Page], int | None]
 
 
+@dataclass(frozen=True, slots=True)
+class News(Generic[T]):
+    """News of one kind, from a stream with these parameters."""
+
+    path: str
+    params: Mapping[str, Param]
+    kind: type[T]
+
+
+# Years of readings are copied, packed and opened again before a backup begins to come.
+MAKING_S = 3600.0
+
+
 def path(*parts: str) -> str:
     """The address of something, by its parts."""
     return "/api/" + "/".join(quote(part, safe="/") for part in parts)

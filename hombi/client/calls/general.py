@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hombi import wire
-from hombi.client.calls.base import Call, Pages, given
+from hombi.client.calls.base import MAKING_S, Call, Pages, given
 
 
 def house() -> Call[wire.House]:
@@ -19,7 +19,7 @@ def trust() -> Call[wire.Trust]:
 def backup(passphrase: str = "") -> Call[bytes]:
     """A backup of the whole house, sealed if a passphrase is given."""
     body = wire.BackupRequest(passphrase=passphrase)
-    return Call("POST", "/api/backup", bytes, body=body)
+    return Call("POST", "/api/backup", bytes, body=body, quiet_s=MAKING_S)
 
 
 def doctor() -> Call[list[wire.Check]]:

@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 from hombi import wire
-from hombi.client.calls.base import Call, Param, given, path
+from hombi.client.calls.base import Call, News, Param, given, path
+from hombi.client.stream import MESSAGES_PATH
 
 Via = Literal["", "door", "broker"]
 
@@ -14,6 +15,13 @@ Via = Literal["", "door", "broker"]
 def message_filter(via: str, topic: str, node: str, text: str) -> dict[str, Param]:
     """Which messages are wanted."""
     return given(via=via, topic=topic, node=node, text=text)
+
+
+def follow(
+    *, via: str = "", topic: str = "", node: str = "", text: str = ""
+) -> News[wire.Messages]:
+    """The messages that fit, as they come."""
+    return News(MESSAGES_PATH, message_filter(via, topic, node, text), wire.Messages)
 
 
 def list_(
