@@ -91,7 +91,7 @@ async def test_a_node_that_is_taken_out_in_the_middle_of_its_pack_holds_nobody(
         node, said, count = r.hub.house.node("rack"), list[int](), 3 * AT_ONCE
         many = [{"n": "humidity", "v": n % 90, "t": r.clock.now / 1000 - n} for n in range(count)]
         taking = asyncio.create_task(
-            r.hub.posts.pack(node, json.dumps(many).encode())
+            r.hub.posts.pack(node.address, json.dumps(many).encode())
             if over_http
             else r.hub.intake.observed_in_parts("rack", values(r, count), lambda _: said.append(1))
         )
@@ -115,6 +115,8 @@ async def test_a_large_pack_over_http_is_answered_once_it_is_committed() -> None
             json.dumps([*many, {"n": "nothing", "v": 1}]).encode(),
             b'[{"n":"humidity","v":3}]',
         ]
-        first, second = await asyncio.gather(*(r.hub.posts.pack(node, pack) for pack in packs))
+        first, second = await asyncio.gather(
+            *(r.hub.posts.pack(node.address, pack) for pack in packs)
+        )
         assert (first.stored, len(first.refused), second.stored) == (4_000, 1, 1)
         assert len(r.records.history.readings) >= 4_000

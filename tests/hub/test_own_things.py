@@ -242,7 +242,7 @@ async def test_two_readings_in_the_same_millisecond_are_both_kept() -> None:
         await r.let_in("Rack", **CLIMATE)
         node = r.hub.house.node("rack")
         for value in (50, 51, 52):
-            await r.hub.posts.pack(node, b'[{"n":"humidity","v":%d}]' % value)
+            await r.hub.posts.pack(node.address, b'[{"n":"humidity","v":%d}]' % value)
         assert sorted(reading.value for reading in r.records.history.readings.values()) == [
             50,
             51,

@@ -12,7 +12,7 @@ from hombi.core.house_facts import did_you_mean
 from hombi.core.picking import PickError, pick_posted
 from hombi.core.senml import LARGE_PACK, read_pack
 from hombi.hub.errors import Busy, Invalid, NotFound
-from hombi.hub.house import Node
+from hombi.hub.house import House, Node
 from hombi.hub.kernel import Context, Part
 from hombi.hub.nodes.messages import Messages
 from hombi.hub.nodes.part import Nodes
@@ -29,14 +29,20 @@ class Posts(Part):
     name = "posts"
 
     def __init__(
-        self, context: Context, intake: Intake, nodes: Nodes, messages: Messages, writer: Writer
+        self,
+        context: Context,
+        house: House,
+        intake: Intake,
+        nodes: Nodes,
+        messages: Messages,
+        writer: Writer,
     ) -> None:
         super().__init__(context)
-        self._intake, self._nodes = intake, nodes
+        self._house, self._intake, self._nodes = house, intake, nodes
         self._messages, self._writer = messages, writer
         self._turns: defaultdict[str, asyncio.Lock] = defaultdict(asyncio.Lock)
 
-    async def value(self, address: str, payload: bytes, node: Node) -> Taken:
+    async def value(self, address: str, payload: bytes) -> Taken:
         """One value that a node posted for one of its entities; returns once it is
         committed.
 
@@ -44,7 +50,8 @@ class Posts(Part):
         messages, and can be picked there), Invalid for a payload without the value,
         Busy when the disk does not keep up.
         """
-        name = address.partition("/")[2]
+        node_address, _, name = address.partition("/")
+        node = self._house.node(node_address)
         self._heard(address, payload, node)
         entity = node.entities.get(name)
         if entity is None:
@@ -66,11 +73,13 @@ class Posts(Part):
             await committed.wait()
         return taken
 
-    async def pack(self, node: Node, payload: bytes) -> Taken:
+    async def pack(self, address: str, payload: bytes) -> Taken:
         """Readings that a node posted as SenML; returns once they are committed.
 
-        Raises Invalid for what is not SenML, Busy when the disk does not keep up.
+        Raises NotFound for a node that was taken out, Invalid for what is not SenML,
+        Busy when the disk does not keep up.
         """
+        node = self._house.node(address)
         self._heard(node.address, payload, node)
         now = self.context.clock.now_ms()
         try:

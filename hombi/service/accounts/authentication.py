@@ -15,7 +15,7 @@ from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 
-from hombi.hub.house import Node
+from hombi.hub.hub import Hub
 from hombi.service.accounts.models import AccessToken, hash_token
 from hombi.service.bridge import read
 from hombi.service.connections import recognised
@@ -54,14 +54,13 @@ class LocalUser:
 
 
 class NodeUser:
-    """A node that showed its key. `node` is a part of the hub's state: only what runs
-    in the loop looks into it."""
+    """A node that showed its key: its address, and its number."""
 
     is_authenticated = True
     is_active = True
 
-    def __init__(self, node: Node) -> None:
-        self.node, self.username, self.pk = node, node.address, node.id
+    def __init__(self, address: str, number: int) -> None:
+        self.username, self.pk = address, number
 
 
 class LocalToken:
@@ -112,9 +111,14 @@ def _open_to_all(request: Request) -> bool:
     return any(isinstance(one, AllowAny) for one in asked)
 
 
-def _node(address: str, key: str) -> Node | None:
+def _node(address: str, key: str) -> NodeUser | None:
     """The node that has this key."""
-    return read(lambda h: h.house.nodes[address] if h.house.fits(address, key) else None)
+
+    def look(h: Hub) -> NodeUser | None:
+        fits = h.house.fits(address, key)
+        return NodeUser(address, h.house.nodes[address].id) if fits else None
+
+    return read(look)
 
 
 class NodeAuthentication(BaseAuthentication):
@@ -129,10 +133,9 @@ class NodeAuthentication(BaseAuthentication):
             address, _, key = base64.b64decode(encoded, validate=True).decode().partition(":")
         except (binascii.Error, UnicodeDecodeError) as error:
             raise AuthenticationFailed("the Basic credentials are not valid") from error
-        node = _node(address, key)
-        if node is None:
+        user = _node(address, key)
+        if user is None:
             raise AuthenticationFailed("no node of this name has this key")
-        user = NodeUser(node)
         recognise(request, user)
         return user, "node"
 
@@ -151,10 +154,9 @@ class NodeKeyAuthentication(BaseAuthentication):
         if not key:
             return None
         address = request.parser_context["kwargs"]["node"]
-        node = _node(address, key)
-        if node is None:
+        user = _node(address, key)
+        if user is None:
             raise AuthenticationFailed(f"this is not the key of {address}")
-        user = NodeUser(node)
         recognise(request, user)
         return user, "node"
 

@@ -210,7 +210,7 @@ class IntakeView(View):
         user = request.user
         if not isinstance(user, NodeUser):
             raise NotFound("only a node posts readings")
-        return _taken(call(hub().posts.pack(user.node, _bytes(request))))
+        return _taken(call(hub().posts.pack(user.username, _bytes(request))))
 
 
 def _bytes(request: Request) -> bytes:
@@ -254,4 +254,4 @@ class ValueView(View):
         user = request.user
         if not isinstance(user, NodeUser) or user.username != node:
             raise PermissionDenied(f"only {node} posts here")
-        return _taken(call(hub().posts.value(f"{node}/{name}", payload, user.node)))
+        return _taken(call(hub().posts.value(f"{node}/{name}", payload)))
