@@ -37,7 +37,7 @@ def status(json: Json = False) -> None:
         out.print(f"{link.link}: {link.listening}")
     left = f"open for another {ceil(window.left_ms / 1000)} s" if window.open else "closed"
     out.print(f"pairing is {left}")
-    for work in house.past_work:
+    for work in house.jobs:
         done = "" if work.progress is None else f", {work.progress:.0%} done"
         waits = f"; it waits: {work.problem}" if work.problem else ""
         out.print(Text(f"{work.text}{done}{waits}"))

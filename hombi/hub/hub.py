@@ -25,9 +25,9 @@ from hombi.hub.household.presence import Presence
 from hombi.hub.kernel import Change, Clock, Context, Need, Part, RealClock
 from hombi.hub.kernel.registry import Registry
 from hombi.hub.machine.events import HubStarted, HubStopped
+from hombi.hub.machine.jobs import Jobs
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.machine.lag import Lag
-from hombi.hub.machine.past_work import PastWork
 from hombi.hub.machine.updates import Updates
 from hombi.hub.nodes.admission import Admission
 from hombi.hub.nodes.batteries import Batteries
@@ -96,7 +96,7 @@ class Hub:
     conditioning: Conditioning
     derived: Derived
     imports: Imports
-    past: PastWork
+    jobs: Jobs
     nodes: Nodes
     picks: Picks
     posts: Posts

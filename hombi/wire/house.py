@@ -40,7 +40,7 @@ class Need(Shape, frozen=True, kw_only=True):
     path: str
 
 
-class PastWork(Shape, frozen=True, kw_only=True):
+class Job(Shape, frozen=True, kw_only=True):
     """Work over the past that is under way. It goes on after a restart, and waits while
     the disk does not take it."""
 
@@ -76,7 +76,7 @@ class House(Shape, frozen=True, kw_only=True):
     ]
     floors: list[Floor]
     needs: list[Need]
-    past_work: list[PastWork]
+    jobs: list[Job]
     nodes: int
     entities: int
     automations: int

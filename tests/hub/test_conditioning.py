@@ -316,7 +316,7 @@ async def test_the_past_goes_on_when_the_disk_does_not_take_it_for_a_while(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     async with rig() as r:
-        r.hub.past.pauses_s = (0.01,)
+        r.hub.jobs.pauses_s = (0.01,)
         number = await bench(r)
         rewrite, failures = r.records.history.rewrite, [Busy("the disk is full")] * 3
 

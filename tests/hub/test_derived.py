@@ -49,7 +49,7 @@ def stored(r: Rig, address: str = POINT) -> list[Reading]:
 
 
 async def at_rest(r: Rig) -> None:
-    await until(lambda: not r.hub.past.under_way() and not r.hub.writer.held)
+    await until(lambda: not r.hub.jobs.under_way() and not r.hub.writer.held)
 
 
 async def test_it_is_computed_live_and_its_past_by_the_same_code() -> None:
@@ -90,7 +90,7 @@ async def test_where_its_past_has_no_value_any_more_its_sums_go_too() -> None:
         before = hours()
         none = {"step": "no-value", "value": 21.0}
         await r.do(ConditionEntity("bench/temperature", [none], past=True))
-        await until(lambda: not r.hub.past.under_way())
+        await until(lambda: not r.hub.jobs.under_way())
         await at_rest(r)
         since = (START + 120 * MIN - first) // HOUR_MS
         assert before[0] < since
@@ -363,7 +363,7 @@ async def test_a_node_that_takes_the_name_of_a_computed_value_gets_another() -> 
 
 
 async def test_a_past_that_met_a_busy_disk_is_made_whole(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("hombi.hub.machine.past_work.PAUSES_S", (0.01,))
+    monkeypatch.setattr("hombi.hub.machine.jobs.PAUSES_S", (0.01,))
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
         for hours in range(100, 0, -1):
@@ -382,7 +382,7 @@ async def test_a_past_that_met_a_busy_disk_is_made_whole(monkeypatch: pytest.Mon
         made = await r.do(MakeDerived("dew-point", ["rack/temperature", "rack/humidity"]))
         await until(lambda: len(r.records.history.readings_of(made.id)) >= 99)
         assert failures[0] > 4
-        await until(lambda: not r.hub.past.under_way())
+        await until(lambda: not r.hub.jobs.under_way())
 
 
 async def test_a_past_that_a_stop_cut_off_is_made_whole_after_it() -> None:
@@ -398,7 +398,7 @@ async def test_a_past_that_a_stop_cut_off_is_made_whole_after_it() -> None:
     assert len(records.history.readings_of(number)) < 299
     async with rig(records, clock) as r:
         await until(lambda: len(records.history.readings_of(number)) >= 299)
-        await until(lambda: not r.hub.past.under_way())
+        await until(lambda: not r.hub.jobs.under_way())
     assert not [key for key in records.keeping.all() if key == f"derived/{number}"]
 
 
@@ -410,11 +410,11 @@ async def test_days_follow_a_zone_that_was_changed_while_the_hub_was_off() -> No
             r.say("pump", "switch", hours % 2, at_ms=START - hours * 3_600_000)
         await settle()
         made = await r.do(MakeDerived("time-on", ["pump/switch"], {"per": "day"}))
-        await until(lambda: not r.hub.past.under_way())
+        await until(lambda: not r.hub.jobs.under_way())
         await settle()
         before = [(one.at_ms, one.value) for one in records.history.readings_of(made.id)]
     async with rig(records, clock, house={"time_zone": "Pacific/Auckland"}) as r:
-        await until(lambda: not r.hub.past.under_way())
+        await until(lambda: not r.hub.jobs.under_way())
         await settle()
         after = [(one.at_ms, one.value) for one in records.history.readings_of(made.id)]
     zeros = [at for at, value in after if value == 0]

@@ -129,7 +129,7 @@ async def test_days_follow_the_house_into_another_zone() -> None:
         history = r.records.history
         before = history.rollups(number, DAY_MS, 0, r.clock.now)
         r.hub.rollups.move_to(ZoneInfo("Asia/Tokyo"))
-        await until(lambda: not r.hub.past.under_way())
+        await until(lambda: not r.hub.jobs.under_way())
         after = history.rollups(number, DAY_MS, 0, r.clock.now)
         starts = {(one.start_ms // HOUR_MS) % 24 for one in after}
         assert starts == {15}, "midnight in Tokyo"

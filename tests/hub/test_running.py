@@ -40,7 +40,7 @@ async def say(r: Rig, at_ms: int, **values: float) -> None:
 
 
 async def at_rest(r: Rig) -> None:
-    await until(lambda: not r.hub.past.under_way() and not r.hub.writer.held)
+    await until(lambda: not r.hub.jobs.under_way() and not r.hub.writer.held)
 
 
 async def cycles(r: Rig, count: int, start: int = START) -> None:
@@ -160,7 +160,7 @@ async def test_a_silent_node_makes_it_uncertain_and_a_full_disk_is_waited_for(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     async with rig() as r:
-        r.hub.past.pauses_s = (0.01,)
+        r.hub.jobs.pauses_s = (0.01,)
         await r.let_in("Sump", **SUMP)
         await cycles(r, 2)
         refused = []

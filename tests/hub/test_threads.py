@@ -80,12 +80,12 @@ async def test_no_thread_but_the_loop_touches_the_house(watched: Watched) -> Non
         await r.do(MakeDerived("dew-point", [AIR, "bench/humidity"]))
         await r.do(MakeDerived("moving-mean", [AIR], {"window": "1 h"}))
         await r.do(ConditionEntity(AIR, [{"step": "linear", "offset": 1.0}], past=True))
-        await until(lambda: not r.hub.past.under_way())
+        await until(lambda: not r.hub.jobs.under_way())
         r.hub.rollups.move_to(ZoneInfo("Asia/Tokyo"))
         r.hub.rollups.keep_ms = HOUR_MS
         r.clock.now += 2 * HOUR_MS
         await r.hub.rollups.catch_up()
         await r.do(CommandEntity("mister/switch", "on"))
-        await until(lambda: not r.hub.past.under_way())
+        await until(lambda: not r.hub.jobs.under_way())
         await r.hub.writer.flushed()
     assert watched.touched == []

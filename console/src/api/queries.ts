@@ -55,7 +55,7 @@ export const useHouse = () =>
       hubTime.zone = house.time_zone;
       return house;
     },
-    refetchInterval: (query) => (query.state.data?.past_work.length ? 1000 : false),
+    refetchInterval: (query) => (query.state.data?.jobs.length ? 1000 : false),
   });
 
 export const useEntities = () =>

@@ -2946,7 +2946,7 @@ export interface components {
             units: string[];
             floors: components["schemas"]["Floor"][];
             needs: components["schemas"]["Need"][];
-            past_work: components["schemas"]["PastWork"][];
+            jobs: components["schemas"]["Job"][];
             nodes: number;
             entities: number;
             automations: number;
@@ -3054,6 +3054,21 @@ export interface components {
             /** @enum {unknown} */
             role: "adult" | "guest" | "owner" | "wall";
             person: string;
+        };
+        /**
+         * Job
+         * @description Work over the past that is under way. It goes on after a restart, and waits while
+         *         the disk does not take it.
+         */
+        Job: {
+            /** @description what it does, in words */
+            text: string;
+            /** @description what it is about; null for the house */
+            entity: string | null;
+            /** @description 0 to 1; null where its end is not known */
+            progress: number | null;
+            /** @description what hinders it; "" for nothing */
+            problem: string;
         };
         /**
          * JoinRequest
@@ -3544,21 +3559,6 @@ export interface components {
         PasswordRequest: {
             old: string;
             new: string;
-        };
-        /**
-         * PastWork
-         * @description Work over the past that is under way. It goes on after a restart, and waits while
-         *         the disk does not take it.
-         */
-        PastWork: {
-            /** @description what it does, in words */
-            text: string;
-            /** @description what it is about; null for the house */
-            entity: string | null;
-            /** @description 0 to 1; null where its end is not known */
-            progress: number | null;
-            /** @description what hinders it; "" for nothing */
-            problem: string;
         };
         /**
          * Person

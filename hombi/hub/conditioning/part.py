@@ -15,7 +15,7 @@ from hombi.hub.conditioning.trying import WARMED_WITH, warm
 from hombi.hub.errors import Refused
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Part
-from hombi.hub.machine.past_work import Job, Left, PastWork
+from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.readings.events import EntitiesChanged, PastConditioned
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.port import HistoryPort
@@ -35,15 +35,15 @@ class Conditioning(Part):
     name = "conditioning"
 
     def __init__(
-        self, context: Context, house: House, intake: Intake, rollups: Rollups, past: PastWork
+        self, context: Context, house: House, intake: Intake, rollups: Rollups, jobs: Jobs
     ) -> None:
         super().__init__(context)
-        self.house, self._rollups, self._past = house, rollups, past
+        self.house, self._rollups, self._jobs = house, rollups, jobs
         self._all: dict[int, Conditioned] = {}
         self._late: dict[int, tuple[Entity, int, int]] = {}
         # Two who change one entity's plans at once must not lose one of both.
         self._one_by_one = asyncio.Lock()
-        past.sort(AGAIN, self._steps, self._in_words, self._named)
+        jobs.sort(AGAIN, self._steps, self._in_words, self._named)
         intake.hear_late(self._came_late)
         context.hear(EntitiesChanged, self._came)
 
@@ -56,7 +56,7 @@ class Conditioning(Part):
         for number, data in stored.items():
             if redo := data.get("redo"):  # as 0.3 kept what was left
                 self._begin(number, *redo)
-                await self._past.safe()
+                await self._jobs.safe()
                 await self._save(number, self._all[number])
 
     def _came(self, _: EntitiesChanged) -> None:
@@ -68,7 +68,7 @@ class Conditioning(Part):
 
     def progress(self, entity: Entity) -> float | None:
         """How much of its past is made again, 0 to 1; None when nothing is to do."""
-        job = self._past.find(AGAIN, entity.id)
+        job = self._jobs.find(AGAIN, entity.id)
         return None if job is None else job.progress or 0.0
 
     def _entities(self) -> list[Entity]:
@@ -123,14 +123,14 @@ class Conditioning(Part):
             # It is planned before the plans are stored: made again by those of before,
             # the past stays as it is; not made again, it would stay wrong.
             job = self._planned(entity.id, redo_from, self.context.clock.now_ms() + 1)
-            await self._past.safe()
+            await self._jobs.safe()
         try:
             await self._save(entity.id, made)
             self._all[entity.id] = made
             entity.follow_plan(self._present(entity, made), {entity.channels.now.number: chain})
         finally:
             if job is not None:
-                self._past.start(job)
+                self._jobs.start(job)
         return made
 
     async def _save(self, number: int, conditioned: Conditioned) -> None:
@@ -150,13 +150,13 @@ class Conditioning(Part):
 
     def _planned(self, number: int, start: int, end: int) -> Job:
         """Have a span of an entity's past made again, with what was still to do."""
-        job = self._past.find(AGAIN, number)
+        job = self._jobs.find(AGAIN, number)
         if job is not None:
             start, end = min(start, job.left["since_ms"]), max(end, job.left["until_ms"])
-        return self._past.plan(AGAIN, number, {"since_ms": start, "until_ms": end})
+        return self._jobs.plan(AGAIN, number, {"since_ms": start, "until_ms": end})
 
     def _begin(self, number: int, start: int, end: int) -> None:
-        self._past.start(self._planned(number, start, end))
+        self._jobs.start(self._planned(number, start, end))
 
     def _in_words(self, job: Job) -> str:
         return f"conditioning the past of {self._named(job)}"

@@ -14,7 +14,7 @@ from hombi.core.series.derived import METHODS, fits, values_of
 from hombi.hub.derived.origins import derivation, readings_of
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context
-from hombi.hub.machine.past_work import Job, Left
+from hombi.hub.machine.jobs import Job, Left
 from hombi.hub.readings.rollups import Rollups
 from hombi.hub.readings.writer import Writer
 

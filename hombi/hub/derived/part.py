@@ -17,8 +17,8 @@ from hombi.hub.derived.courses import Courses
 from hombi.hub.derived.origins import derivation, how_of, readings_of, takes
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Part
+from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.machine.keeper import Keeper
-from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.nodes.events import NodeSilent
 from hombi.hub.readings.events import EntitySilenceChanged, PastConditioned
 from hombi.hub.readings.intake import FRESH_MS, Intake
@@ -52,10 +52,10 @@ class Derived(Part):
         rollups: Rollups,
         config: Config,
         keeper: Keeper,
-        past: PastWork,
+        jobs: Jobs,
     ) -> None:
         super().__init__(context)
-        self._keeper, self._past = keeper, past
+        self._keeper, self._jobs = keeper, jobs
         self.house = house
         self._writer, self._intake, self._rollups = writer, intake, rollups
         self._courses = Courses(context, house, writer, rollups, config.zone)
@@ -68,7 +68,7 @@ class Derived(Part):
         self.one_by_one = asyncio.Lock()
         # Since when sources have a past that came later, by their number.
         self._buffered: dict[int, int] = {}
-        past.sort(COMPUTING, self._steps, self._in_words, self._named)
+        jobs.sort(COMPUTING, self._steps, self._in_words, self._named)
         intake.hear(self)
         writer.hear(self._put)
         context.hear(EntitySilenceChanged, lambda event: self.touch([event.entity]))
@@ -89,11 +89,11 @@ class Derived(Part):
                 self.derive_past(entity, entity.latest.at_ms if entity.latest else 0)
         for entity in self._order:
             # What a stop or a kill has cut off is done, after what it follows from.
-            if (job := self._past.find(COMPUTING, entity.id)) is not None:
+            if (job := self._jobs.find(COMPUTING, entity.id)) is not None:
                 self.derive_past(entity, job.left["since_ms"])
             if (old := kept.get(str(entity.id))) is not None:  # as 0.3 kept what was left
                 self.derive_past(entity, old["since"])
-                await self._past.safe()
+                await self._jobs.safe()
                 self._keeper.keep(f"{OWNER}/{entity.id}", None)
         if zone and zone != str(self._courses.zone):
             # The house's days began at another midnight when the hub ran last.
@@ -277,12 +277,12 @@ class Derived(Part):
         before = [
             job
             for source in sources
-            if source is not None and (job := self._past.find(COMPUTING, source.id)) is not None
+            if source is not None and (job := self._jobs.find(COMPUTING, source.id)) is not None
         ]
-        old = self._past.find(COMPUTING, entity.id)
+        old = self._jobs.find(COMPUTING, entity.id)
         if old is not None:
             since_ms = min(since_ms, old.left["since_ms"])
-        self._past.begin(COMPUTING, entity.id, {"since_ms": since_ms}, before)
+        self._jobs.begin(COMPUTING, entity.id, {"since_ms": since_ms}, before)
 
     def _in_words(self, job: Job) -> str:
         return f"computing the past of {self._named(job)}"

@@ -19,7 +19,7 @@ class WritingResumed(Event, frozen=True, kw_only=True):
         return f"readings are saved again; {self.held} were held in memory"
 
 
-class PastWorkChanged(Quiet, frozen=True, kw_only=True):
+class JobsChanged(Quiet, frozen=True, kw_only=True):
     """Work over the past began, ended, or met something that hinders it."""
 
 

@@ -13,8 +13,8 @@ from hombi.hub.derived.part import Derived
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.machine.keeper import Keeper
-from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.past.events import ImportBegun, ImportTakenBack, PastImported
 from hombi.hub.readings.port import Row
 from hombi.hub.readings.rollups import Rollups
@@ -40,33 +40,33 @@ class Imports(Part):
         conditioning: Conditioning,
         derived: Derived,
         keeper: Keeper,
-        past: PastWork,
+        jobs: Jobs,
     ) -> None:
         super().__init__(context)
-        self._keeper, self.past = keeper, past
+        self._keeper, self.jobs = keeper, jobs
         self.house, self.writer, self.rollups = house, writer, rollups
         self.conditioning, self.derived = conditioning, derived
-        past.sort(TAKING_BACK, self._steps, self._in_words, lambda job: job.left["entity"])
+        jobs.sort(TAKING_BACK, self._steps, self._in_words, lambda job: job.left["entity"])
 
     async def open(self) -> None:
         for key, state in self._keeper.of(OWNER).items():
             entity = self.house.entities.get(state["entity"])
             if entity is not None:
-                self.past.start(self.planned(entity, state["number"]))
-                await self.past.safe()
+                self.jobs.start(self.planned(entity, state["number"]))
+                await self.jobs.safe()
             self._keeper.keep(f"{OWNER}/{key}", None)
 
     def planned(self, entity: Entity, number: int) -> Job:
         """Have an import taken back. While it is under way, nothing starts that: only a
         restart does, after a kill in its middle. All of a file is there, or nothing."""
         left = {"entity": entity.address, "number": number, "since_ms": 0, "first_ms": None}
-        return self.past.plan(TAKING_BACK, f"{entity.id}-{number}", left)
+        return self.jobs.plan(TAKING_BACK, f"{entity.id}-{number}", left)
 
     def ended(self, entity: Entity, number: int) -> None:
         """An import is whole."""
-        job = self.past.find(TAKING_BACK, f"{entity.id}-{number}")
+        job = self.jobs.find(TAKING_BACK, f"{entity.id}-{number}")
         if job is not None:
-            self.past.drop(job)
+            self.jobs.drop(job)
 
     def importable(self, name: str) -> Entity:
         """An entity that a node sends. Raises NotFound, Refused."""
@@ -164,7 +164,7 @@ class BeginImport(Change[Imports, Channel], frozen=True):
         made = entity.channels.imported(entity.kind, unit, part.context.clock.now_ms(), name)
         records = part.context.records.history
         part.planned(entity, made.number)
-        await part.past.safe()
+        await part.jobs.safe()
         await part.context.thread.run(records.begin_channel, entity.id, made)
         return Done(made, ImportBegun(entity=entity.address))
 
@@ -204,7 +204,7 @@ class TakeBackImport(Change[Imports, None], frozen=True):
         if channel is None:
             raise NotFound(f"{entity.address} has no import {self.number}")
         job = part.planned(entity, channel.number)
-        await part.past.safe()
-        part.past.start(job)
-        await part.past.ended(job)
+        await part.jobs.safe()
+        part.jobs.start(job)
+        await part.jobs.ended(job)
         return Done(None, ImportTakenBack(entity=entity.address, file=channel.file))

@@ -14,8 +14,8 @@ from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Need, Part
 from hombi.hub.kernel.clock import ALLOWED_MS
 from hombi.hub.machine.events import ClockSet, DatesPutRight
+from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.machine.keeper import Keeper
-from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.readings.intake import AHEAD_MS
 from hombi.hub.readings.port import HistoryPort
 from hombi.hub.readings.writer import Writer
@@ -66,15 +66,15 @@ class MachineClock(Part):
         writer: Writer,
         keeper: Keeper,
         config: Config,
-        past: PastWork,
+        jobs: Jobs,
     ) -> None:
         super().__init__(context)
         self._house, self._writer, self.zone = house, writer, config.zone
         self._keeper, self._last_ms = keeper, known_ms(keeper, house)
         # Since when readings are dated by what has passed, by the hub's own time.
         self._since_ms: int | None = None
-        self._past = past
-        past.sort(DATING, self._steps, lambda _: "dating what came in while the clock was wrong")
+        self._jobs = jobs
+        jobs.sort(DATING, self._steps, lambda _: "dating what came in while the clock was wrong")
         context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
 
     async def open(self) -> None:
@@ -126,11 +126,11 @@ class MachineClock(Part):
         if by_ms > 0:
             left = {"from": since, "to": until, "by": by_ms, "after": 0, "end": until, "count": 0}
             # The clock may be set a second time before the first is seen to.
-            self._past.begin(DATING, since, left)
+            self._jobs.begin(DATING, since, left)
 
     async def _steps(self, job: Job) -> AsyncIterator[None]:
         await self._writer.flushed()
-        await self._past.safe()
+        await self._jobs.safe()
         for entity in sorted(self._house.entities.values(), key=lambda entity: entity.id):
             left = job.left
             # What was moved before a restart was read with its new date.

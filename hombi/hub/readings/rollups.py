@@ -18,7 +18,7 @@ from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Reading, Rollup
 from hombi.core.series.rollup import hold_ms, merge, roll
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Part
-from hombi.hub.machine.past_work import Job, Left, PastWork
+from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.readings.port import HistoryPort, Row
 from hombi.hub.readings.writer import Writer
 from hombi.hub.settings.config import Config
@@ -49,10 +49,10 @@ class Rollups(Part):
     name = "rollups"
 
     def __init__(
-        self, context: Context, house: House, writer: Writer, config: Config, past: PastWork
+        self, context: Context, house: House, writer: Writer, config: Config, jobs: Jobs
     ) -> None:
         super().__init__(context)
-        self._house, self._writer, self._past = house, writer, past
+        self._house, self._writer, self._jobs = house, writer, jobs
         self.zone, self.keep_ms = config.zone, config.keep_ms
         # Until when each entity is rolled up, and until when all are, or are being.
         self._until: dict[int, int] = {}
@@ -60,7 +60,7 @@ class Rollups(Part):
         # The hours that were marked since they were looked at, and when one was last.
         self._marked: set[tuple[int, int]] = set()
         self._late_ms = self._mended_ms = self._forgot_ms = 0
-        past.sort(DAYS, self._days, lambda _: "summing up the days of another time zone")
+        jobs.sort(DAYS, self._days, lambda _: "summing up the days of another time zone")
         writer.hear(self._put)
 
     async def open(self) -> None:
@@ -126,7 +126,7 @@ class Rollups(Part):
 
     def days_again(self) -> None:
         """Make the days of all entities again, from their hours."""
-        self._past.begin(DAYS, "", {"after": 0})
+        self._jobs.begin(DAYS, "", {"after": 0})
 
     async def _days(self, job: Job) -> AsyncIterator[Left]:
         for number in sorted(entity.id for entity in self._entities()):

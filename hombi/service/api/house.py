@@ -39,14 +39,14 @@ def house(h: Hub, who: Actor = HOUSE) -> wire.House:
             wire.Need(kind=n.kind, text=n.text, path=n.path)  # type: ignore[arg-type]
             for n in h.needs()
         ],
-        past_work=[
-            wire.PastWork(
-                text=h.past.in_words(job),
-                entity=h.past.entity(job) or None,
+        jobs=[
+            wire.Job(
+                text=h.jobs.in_words(job),
+                entity=h.jobs.entity(job) or None,
                 progress=job.progress,
                 problem=job.problem,
             )
-            for job in h.past.under_way()
+            for job in h.jobs.under_way()
         ],
         nodes=len(h.house.nodes),
         entities=len(h.house.entities),
@@ -70,7 +70,7 @@ def _part_of(h: Hub, who: Actor, floors: list[wire.Floor]) -> wire.House:
     return wire.House(
         name=h.config.house_name, time_zone=h.config.zone.key, where=None,
         units=list(h.config.units), floors=[floor for floor in theirs if floor.rooms], needs=[],
-        past_work=[], nodes=1, entities=sum(sees(h, who, e) for e in h.house.entities.values()),
+        jobs=[], nodes=1, entities=sum(sees(h, who, e) for e in h.house.entities.values()),
         automations=0, phones=0, links=[], started_at=h.started_ms, readings_committed=0,
         readings_held=0, version=__version__, updated_from="",
     )  # fmt: skip

@@ -23,7 +23,7 @@ from hombi.hub.kernel import Live, LiveEvent
 from hombi.hub.kernel.journal import EntryWritten
 from hombi.hub.kernel.supervisor import PartFailed, PartRecovered
 from hombi.hub.machine.events import (
-    PastWorkChanged,
+    JobsChanged,
     SettingsChanged,
     SettingsRefused,
     SettingsTakenUp,
@@ -179,7 +179,7 @@ _TOLD: dict[type[Any], Callable[[Any], Told]] = {
     **dict.fromkeys(
         (
             SettingsTakenUp, SettingsChanged, SettingsRefused, LinkTroubled, LinkWell,
-            WritingFailed, WritingResumed, PastWorkChanged, PartFailed, PartRecovered, BatteryLow,
+            WritingFailed, WritingResumed, JobsChanged, PartFailed, PartRecovered, BatteryLow,
             AutomationStopped, NetworkChosen,
         ),
         _house,

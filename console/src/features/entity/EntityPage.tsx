@@ -36,7 +36,7 @@ export function EntityPage() {
       {(found) => (
         <Page title={visible(found.spoken)} aside={<Spans window={window} onWindow={setWindow} />}>
           <Now entity={found} />
-          <PastWork address={address} />
+          <Jobs address={address} />
           {perOf(found) && <Tally entity={found} per={perOf(found) ?? "day"} />}
           {found.words ? (
             <Stood entity={found} window={window} />
@@ -89,9 +89,9 @@ function Now({ entity }: { entity: EntityDetail }) {
 const percent = (part: number) => `${Math.round(part * 100)} %`;
 
 /** What is being made of its past just now. */
-function PastWork({ address }: { address: string }) {
+function Jobs({ address }: { address: string }) {
   const house = useHouse();
-  const jobs = house.data?.past_work.filter((job) => job.entity === address) ?? [];
+  const jobs = house.data?.jobs.filter((job) => job.entity === address) ?? [];
   return (
     <div aria-live="polite">
       {jobs.map((job) => (

@@ -10,8 +10,8 @@ import pytest
 
 from hombi.hub.errors import Busy
 from hombi.hub.kernel import Context
+from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.machine.keeper import Keeper
-from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.readings.machine_clock import DATING
 from tests.hub.parts import CLIMATE, ManualClock, rig, settle, until
 from tests.memory import MemoryRecords
@@ -29,14 +29,14 @@ class House:
         self.done: list[int] = []
         self.hinder: Callable[[int], None] = lambda _: None
 
-    async def open(self) -> PastWork:
+    async def open(self) -> Jobs:
         await self.keeper.load()
         await self.keeper.open()
-        self.past = PastWork(self.context, self.keeper)
-        self.past.pauses_s = (0.01,)
-        self.past.sort(SORT, self.steps, lambda job: f"raking {job.about}")
-        await self.past.open()
-        return self.past
+        self.jobs = Jobs(self.context, self.keeper)
+        self.jobs.pauses_s = (0.01,)
+        self.jobs.sort(SORT, self.steps, lambda job: f"raking {job.about}")
+        await self.jobs.open()
+        return self.jobs
 
     async def steps(self, job: Job) -> AsyncIterator[Left]:
         for at in range(job.left["since_ms"], 10):
@@ -45,14 +45,14 @@ class House:
             yield {"since_ms": at + 1, "until_ms": 10}
 
     async def close(self) -> None:
-        await self.past.close()
+        await self.jobs.close()
         await self.keeper.close()
         self.context.thread.close()
 
 
 async def test_a_job_goes_on_after_a_stop_where_it_was() -> None:
     first = House()
-    past = await first.open()
+    jobs = await first.open()
     held = asyncio.Event()
 
     def stop_at_4(at: int) -> None:
@@ -61,10 +61,10 @@ async def test_a_job_goes_on_after_a_stop_where_it_was() -> None:
             raise Busy("the disk is full")
 
     first.hinder = stop_at_4
-    job = past.begin(SORT, "leaves", {"since_ms": 0})
+    job = jobs.begin(SORT, "leaves", {"since_ms": 0})
     await held.wait()
     assert (job.progress, job.problem) == (0.4, "the disk is full")
-    assert [past.in_words(one) for one in past.under_way()] == ["raking leaves"]
+    assert [jobs.in_words(one) for one in jobs.under_way()] == ["raking leaves"]
     await first.close()
     second = House(first.records)
     again = await second.open()
@@ -76,9 +76,9 @@ async def test_a_job_goes_on_after_a_stop_where_it_was() -> None:
 
 async def test_a_kill_between_plan_and_start_loses_no_job() -> None:
     first = House()
-    past = await first.open()
-    past.plan(SORT, "leaves", {"since_ms": 7})
-    await past.safe()
+    jobs = await first.open()
+    jobs.plan(SORT, "leaves", {"since_ms": 7})
+    await jobs.safe()
     # Nothing more is written: the hub is killed.
     second = House(first.records)
     again = await second.open()
@@ -90,7 +90,7 @@ async def test_a_kill_between_plan_and_start_loses_no_job() -> None:
 
 async def test_what_the_disk_does_not_take_is_done_again_until_it_does() -> None:
     house = House()
-    past = await house.open()
+    jobs = await house.open()
     failures = [Busy("the disk is full")] * 5
 
     def refuse(_: int) -> None:
@@ -98,29 +98,29 @@ async def test_what_the_disk_does_not_take_is_done_again_until_it_does() -> None
             raise failures.pop()
 
     house.hinder = refuse
-    job = past.begin(SORT, "leaves", {"since_ms": 8})
+    job = jobs.begin(SORT, "leaves", {"since_ms": 8})
     with pytest.raises(Busy, match="raking leaves waits, and goes on by itself: the disk is full"):
-        await past.ended(job)
-    await until(lambda: not past.under_way())
+        await jobs.ended(job)
+    await until(lambda: not jobs.under_way())
     assert (house.done, failures) == ([8, 9], [])
     await house.close()
 
 
 async def test_a_job_waits_for_those_that_it_follows_from_and_a_fault_holds_up_no_other() -> None:
     house = House()
-    past = await house.open()
+    jobs = await house.open()
 
     def fault(_: int) -> None:
         house.hinder = lambda _: None
         raise ZeroDivisionError("a fault of the hub's own")
 
     house.hinder = fault
-    broken = past.begin(SORT, "leaves", {"since_ms": 0})
-    following = past.begin(SORT, "grass", {"since_ms": 9}, [broken])
-    await past.ended(following)
+    broken = jobs.begin(SORT, "leaves", {"since_ms": 0})
+    following = jobs.begin(SORT, "grass", {"since_ms": 9}, [broken])
+    await jobs.ended(following)
     assert house.done == [9]
     assert broken.problem == "ZeroDivisionError: a fault of the hub's own"
-    assert past.under_way() == [broken], "it is listed, with what is wrong"
+    assert jobs.under_way() == [broken], "it is listed, with what is wrong"
     await house.close()
     assert house.records.keeping.all()["past/raking/leaves"] == {"since_ms": 0}
 
@@ -151,11 +151,11 @@ async def test_readings_are_dated_once_however_often_the_disk_refuses_and_the_hu
         r.records.history.shift = one_by_one  # type: ignore[method-assign]
         left = {"from": base, "to": base + 360_001, "by": 90_000, "after": 0,
                 "end": base + 360_001, "count": 0}  # fmt: skip
-        r.hub.past.begin(DATING, base, left)
+        r.hub.jobs.begin(DATING, base, left)
         await until(lambda: calls >= 3)
     r.records.history.shift = shift  # type: ignore[method-assign]
     async with rig(r.records, r.clock) as again:
-        await until(lambda: not again.hub.past.under_way())
+        await until(lambda: not again.hub.jobs.under_way())
         for name in ("humidity", "temperature"):
             number = again.hub.house.entity(f"bench/{name}").id
             times = sorted(at for entity, at in again.records.history.readings if entity == number)

@@ -16,7 +16,7 @@ from typing import Any
 
 from hombi.hub.errors import Busy
 from hombi.hub.kernel import Context, Part
-from hombi.hub.machine.events import PastWorkChanged
+from hombi.hub.machine.events import JobsChanged
 from hombi.hub.machine.keeper import Keeper
 
 # Under this name what is left is kept; no link has it.
@@ -76,7 +76,7 @@ class _Sort:
     entity: Callable[[Job], str]
 
 
-class PastWork(Part):
+class Jobs(Part):
     """Runs the jobs, and lists them."""
 
     name = "work over the past"
@@ -208,7 +208,7 @@ class PastWork(Part):
                 raise
 
     def _changed(self, job: Job) -> None:
-        self.context.announce(PastWorkChanged(entity=self.entity(job)))
+        self.context.announce(JobsChanged(entity=self.entity(job)))
 
     async def _steps(self, job: Job) -> AsyncIterator[None]:
         kept_s = asyncio.get_running_loop().time()
