@@ -1,56 +1,87 @@
-"""Every command that a document names is there."""
+"""What the documents point to is there: pages, sections, commands and options."""
 
 from __future__ import annotations
 
 import re
-import subprocess
-import sys
+import shlex
 from pathlib import Path
 
+import click
 import pytest
+import typer.main
 
-from hombi.cli.app import BY_NAME, load
-from tests.house import PASSWORD, Joined, Service, until
+from hombi.cli.app import app
 
 TOP = Path(__file__).parents[2]
-DOCUMENTS = [TOP / "README.md", *sorted((TOP / "docs").glob("*.md"))]
-CODE = re.compile(r"```[a-z]*\n(.*?)```|`([^`]+)`", re.DOTALL)
-COMMAND = re.compile(
-    r"(?:^|[\s/])hombi ([a-z][a-z-]*)(?: ([a-z][a-z-]*)(?=[\s.]|$))?", re.MULTILINE
+DOCUMENTS = sorted(
+    [*TOP.glob("*.md"), *(TOP / "docs").glob("*.md"), *(TOP / "docs" / "decisions").glob("*.md")]
 )
+LINK = re.compile(r"\]\(([^)\s]+)\)")
+# A command in a block of code, or within a line.
+IN_BLOCKS = re.compile(r"```(?:sh|console|text)?\n(.*?)```", re.DOTALL)
+IN_LINES = re.compile(r"`(hombi [^`]+)`")
+# Old names that the changelog tells of.
+OLD = {"CHANGELOG.md"}
 
 
-def named(path: Path) -> list[tuple[str, str]]:
-    pieces = (one[0] or one[1].replace("\n", " ") for one in CODE.findall(path.read_text()))
-    return [found for piece in pieces for found in COMMAND.findall(piece)]
+def sections(path: Path) -> set[str]:
+    """The anchors of a document's headings, as forges make them."""
+    heads = re.findall(r"^#+ (.*)$", path.read_text(), re.MULTILINE)
+    return {re.sub(r"[^\w\- ]", "", head.lower()).strip().replace(" ", "-") for head in heads}
 
 
-@pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)
-def test_the_commands_in_a_document_are_there(path: Path) -> None:
-    wrong = []
-    for first, second in named(path):
-        command = load(BY_NAME[first]) if first in BY_NAME else None
-        inner = getattr(command, "commands", None)
-        if command is None or (inner is not None and second and second not in inner):
-            wrong.append(f"hombi {first} {second}".strip())
-    assert wrong == []
+@pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: str(path.relative_to(TOP)))
+def test_every_link_leads_somewhere(path: Path) -> None:
+    for link in LINK.findall(path.read_text()):
+        if link.startswith(("http:", "https:", "mailto:")):
+            continue
+        name, _, section = link.partition("#")
+        target = (path.parent / name).resolve() if name else path
+        assert target.exists(), f"{link} in {path.name}"
+        if section:
+            assert section in sections(target), f"{link} in {path.name}"
 
 
-def test_there_are_commands_to_look_for() -> None:
-    assert len([one for path in DOCUMENTS for one in named(path)]) > 60
+def commands(path: Path) -> list[list[str]]:
+    """The words of each command that a document names, comments left out."""
+    text = path.read_text()
+    found = [" ".join(line.split()) for line in IN_LINES.findall(text)]
+    for block in IN_BLOCKS.findall(text):
+        line = ""
+        for more in block.replace("\\\n", " ").splitlines():
+            # A text in quotes goes over several lines.
+            line = f"{line} {more.strip()}".strip()
+            if line.startswith("hombi ") and not closed(line):
+                continue
+            found += [line] if line.startswith("hombi ") else []
+            line = ""
+    return [shlex.split(line.replace("…", ""), comments=True)[1:] for line in found]
 
 
-def test_the_program_in_the_readme_runs(service: Service, rack: Joined) -> None:
-    rack.post([{"n": "humidity", "v": 81.5}])
-    program = re.search(r"```python\n(.*?)```", (TOP / "README.md").read_text(), re.DOTALL)
-    assert program is not None
-    text = program[1].replace("http://127.0.0.1:21460", service.url).replace('"…"', repr(PASSWORD))
-    # It goes on for ever; the first event is enough.
-    text += "        break\n"
-    done = subprocess.Popen([sys.executable, "-c", text], stdout=subprocess.PIPE, text=True)
-    assert done.stdout is not None
-    with done, done.stdout:
-        assert done.stdout.readline() == "81.5 %\n"
-        until(lambda: rack.post([{"n": "humidity", "v": 82.5}]) and done.poll() is not None)
-        assert done.returncode == 0
-        assert done.stdout.read().split()
+def closed(line: str) -> bool:
+    """Whether each quote of it is closed."""
+    try:
+        shlex.split(line, comments=True)
+    except ValueError:
+        return False
+    return True
+
+
+@pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: str(path.relative_to(TOP)))
+def test_every_command_that_is_named_exists(path: Path) -> None:
+    if path.name in OLD:
+        return
+    root = typer.main.get_command(app)
+    for line in commands(path):
+        words = line
+        command: click.Command = root
+        context = click.Context(root)
+        while words and isinstance(command, click.Group) and not words[0].startswith("-"):
+            inner = command.get_command(context, words[0])
+            assert inner is not None, f"{line} in {path.name}: there is no {words[0]}"
+            command, words = inner, words[1:]
+        options = {name for one in command.params for name in (*one.opts, *one.secondary_opts)}
+        for word in words:
+            if re.fullmatch(r"--[a-z][a-z-]*", word.partition("=")[0]):
+                name = word.partition("=")[0]
+                assert name in options | {"--help"}, f"{line} in {path.name}: there is no {name}"
