@@ -3,6 +3,7 @@ group belongs to decides whether a call blocks or is awaited."""
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import AsyncIterator, Callable, Coroutine, Iterator
 from typing import Any, Generic, ParamSpec, Protocol, Self, TypeVar, cast, overload
 
@@ -36,21 +37,21 @@ Page = TypeVar("Page")
 C = TypeVar("C", bound="Client", covariant=True)  # noqa: PLC0105 - it stands in each line below
 
 
-class Asks:
+class Asks(ABC):
     """Who can be asked: a client, or a group of its calls. What comes back is as the
     client gives it."""
 
-    def _run(self, call: Call[Any]) -> Any:
-        raise NotImplementedError
+    @abstractmethod
+    def _run(self, call: Call[Any]) -> Any: ...
 
-    def _iterate(self, pages: Pages[Any, Any]) -> Any:
-        raise NotImplementedError
+    @abstractmethod
+    def _iterate(self, pages: Pages[Any, Any]) -> Any: ...
 
-    def _pieces(self, call: Call[bytes]) -> Any:
-        raise NotImplementedError
+    @abstractmethod
+    def _pieces(self, call: Call[bytes]) -> Any: ...
 
-    def _news(self, news: News[Any]) -> Any:
-        raise NotImplementedError
+    @abstractmethod
+    def _news(self, news: News[Any]) -> Any: ...
 
 
 class Group(Asks, Generic[C]):

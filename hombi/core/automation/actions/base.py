@@ -3,6 +3,7 @@ automations (the check, the schema, the form, the reference) asks it here."""
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any, ClassVar, Protocol
 
@@ -27,9 +28,9 @@ class ActionWord(msgspec.Struct, frozen=True):
     place: ClassVar[float] = 100.0
 
     @classmethod
+    @abstractmethod
     def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) -> Any:
         """Understand it from its table; what is wrong is noted there."""
-        raise NotImplementedError
 
     @classmethod
     def fields(
@@ -39,9 +40,9 @@ class ActionWord(msgspec.Struct, frozen=True):
         edge it is. Nothing follows the `last` one."""
         yield from ()
 
+    @abstractmethod
     def sentence(self, name: Callable[[str], str]) -> str:
         """As in "When …: mister on; notify everyone …"."""
-        raise NotImplementedError
 
 
 class Action(Protocol):
