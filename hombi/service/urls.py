@@ -31,9 +31,9 @@ from hombi.service.api import (
     trust,
     zigbee,
 )
+from hombi.service.api.described import described
 from hombi.service.api.export import export
 from hombi.service.api.live import live
-from hombi.service.api.schema import described
 from hombi.service.console import console, whole_file
 from hombi.service.metrics import metrics
 

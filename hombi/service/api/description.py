@@ -6,10 +6,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cache
-from importlib import import_module
 from typing import Any, get_args, get_origin
 
 import msgspec
+from django.urls import get_resolver
 from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from drf_spectacular.generators import SchemaGenerator
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -34,7 +34,7 @@ class Generator(SchemaGenerator):
 
     def get_schema(self, *words: Any, **named: Any) -> Any:
         """The description."""
-        import_module("hombi.service.urls")  # all operations are there
+        _ = get_resolver().url_patterns  # all operations are loaded then
         _describe()
         return super().get_schema(*words, **named)  # type: ignore[no-untyped-call]
 

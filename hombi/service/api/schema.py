@@ -1,16 +1,11 @@
-"""What each operation of the API takes and gives, as it is written beside it. The
-library that describes them to programs is loaded when somebody asks (`description`)."""
+"""What each operation of the API takes and gives, as it is written beside it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from importlib import import_module
 from typing import Any, TypeVar
 
 import msgspec
-from django.http import HttpRequest
-from django.http.response import HttpResponseBase
-from django.views.decorators.csrf import csrf_exempt
 
 from hombi import wire
 
@@ -67,11 +62,3 @@ def operation(
         return call
 
     return keep
-
-
-@csrf_exempt
-def described(request: HttpRequest, by: str) -> HttpResponseBase:
-    """The description of the API, as its "schema" or as a "page"."""
-    view = getattr(import_module("hombi.service.api.description_views"), by)
-    answer: HttpResponseBase = view(request)
-    return answer
