@@ -3,7 +3,6 @@ for, as a device would."""
 
 from __future__ import annotations
 
-import asyncio
 import ipaddress
 import plistlib
 import socket
@@ -302,13 +301,13 @@ async def test_an_authority_that_nobody_was_given_takes_the_houses_name(
     await house.trust.open()
     for named, wanted in (("Old mill", "Old mill"), ("Old mill", "Old mill"), ("Weir", "Weir")):
         house.context.announce(HouseNamed(house=named))
-        await asyncio.sleep(0.2)
+        await house.context.tasks.settle(30)  # it is made anew beside this
         assert common_name(house.trust).startswith(f"Hombi at {wanted} (since")
         assert house.trust.certificate is not None
     # Devices that trust it go on trusting it.
     house.trust.given()
     house.context.announce(HouseNamed(house="Another"))
-    await asyncio.sleep(0.2)
+    await house.context.tasks.settle(30)  # it is made anew beside this
     assert common_name(house.trust).startswith("Hombi at Weir (since")
     again = House(tmp_path)
     await again.trust.prepare()

@@ -66,6 +66,9 @@ class Trust(Part):
         self._config, self._house = config, config.house_name
         self._own = Files(config.https_certificate, config.https_key)
         self._seen: tuple[int, ...] = ()
+        self._looking = asyncio.Lock()
+        # Whether the house has another name since the authority was looked at.
+        self._renamed = False
         self.authority: Authority | None = None
         self.certificate: x509.Certificate | None = None
         self.announced: Callable[[], Iterable[str]] = lambda: [
@@ -100,12 +103,8 @@ class Trust(Part):
         yet is made anew."""
         if house == self._house:
             return
-        self._house = house
-        if (self._config.data / NOT_GIVEN).exists():
-            for name in (AUTHORITY_FILE, HTTPS_FILE):
-                (self._config.data / name).unlink(missing_ok=True)
-            self.authority = self.certificate = None
-            self.context.tasks.start(self.look(), name="the certificate")
+        self._house, self._renamed = house, True
+        self.context.tasks.start(self.look(), name="the certificate")
 
     async def _watch(self) -> None:
         while True:
@@ -115,8 +114,11 @@ class Trust(Part):
     async def look(self) -> None:
         """See that the certificate is there, good, and for everything that the hub is
         called; say what is new."""
-        before = self.problem, self.certificate
-        await asyncio.to_thread(self._look)
+        # Two at once would write the same files, and load them into one context of
+        # OpenSSL, which ends the process.
+        async with self._looking:
+            before = self.problem, self.certificate
+            await asyncio.to_thread(self._look)
         if self.problem and self.problem != before[0]:
             self.context.announce(CertificateTroubled(problem=self.problem))
         if self.certificate is not None and self.certificate != before[1]:
@@ -124,6 +126,9 @@ class Trust(Part):
             self.context.announce(CertificateTaken(until=until, own=self.owned))
 
     def _look(self) -> None:
+        if self._renamed:
+            self._renamed = False
+            self._forget_ungiven()
         now = datetime.fromtimestamp(self.context.clock.now_ms() / 1000, UTC)
         try:
             self._take_authority(now)
@@ -138,6 +143,13 @@ class Trust(Part):
             except (OSError, ssl.SSLError) as error:
                 problem = problem or f"the certificate cannot be kept ({error})"
         self.problem = problem
+
+    def _forget_ungiven(self) -> None:
+        """Have the authority made anew, unless somebody has it already."""
+        if (self._config.data / NOT_GIVEN).exists():
+            for name in (AUTHORITY_FILE, HTTPS_FILE):
+                (self._config.data / name).unlink(missing_ok=True)
+            self.authority = self.certificate = None
 
     def _take_authority(self, now: datetime) -> None:
         if self.authority is not None:
