@@ -16,7 +16,7 @@ from hombi.core.automation.moments import Moment
 from hombi.core.automation.parts import is_so
 from hombi.core.automation.program import Program
 from hombi.core.automation.replay import Course, Hand, Replayed, replay
-from hombi.core.automation.state import EdgeKind, Phase, State
+from hombi.core.automation.state import EdgeKind, GoesBack, Phase, State
 from hombi.core.automation.watch import Watch
 from hombi.core.quality import Quality
 from hombi.core.values import show_span, show_value
@@ -254,10 +254,11 @@ class _Teller:
         """What is still to be done of its actions."""
         for wait in sorted(self.state.waits, key=lambda one: one.due_ms):
             due = self.clock(wait.due_ms)
-            if not wait.edge:
+            if isinstance(wait, GoesBack):
                 yield f"At {due} {self._spoken(wait.entity)} goes back to what it was."
                 continue
-            steps = self.program.flows[EdgeKind(wait.edge)][wait.place :]
+            flow = self.program.flows[EdgeKind(wait.edge)]
+            steps = flow.steps[flow.place(wait.at, until=wait.until) :]
             if wait.until and steps and isinstance(until := steps[0], WaitUntil):
                 name, wanted = self._spoken(until.watch.entity), until.watch.wanted
                 begins = f"It goes on once {name} is {wanted}"

@@ -21,7 +21,7 @@ from hombi.core.automation.actions import (
 from hombi.core.automation.flow import SAYS_WHEN, Flow, Fork, Join, Jump, Unless, flow
 from hombi.core.automation.parts import is_so
 from hombi.core.automation.program import Program
-from hombi.core.automation.state import EdgeKind, Phase, State, Waiting, World
+from hombi.core.automation.state import EdgeKind, GoesBack, Phase, State, Waiting, World
 from hombi.core.automation.watch import Watch
 from hombi.core.values import show_span
 
@@ -33,7 +33,7 @@ def begin(
 ) -> Done:
     """The actions of an edge, up to the first wait."""
     steps = program.flows[edge]
-    return _walk(steps, str(edge), 0, state, fields, world) if steps else (state, [])
+    return _walk(steps, str(edge), 0, state, fields, world) if len(steps) else (state, [])
 
 
 def resume(program: Program, state: State, world: World) -> Done:
@@ -42,7 +42,7 @@ def resume(program: Program, state: State, world: World) -> Done:
     while waitings := _ready(program, state, world):
         first, place = waitings
         state = replace(state, waits=tuple(wait for wait in state.waits if wait is not first))
-        if not first.edge:
+        if isinstance(first, GoesBack):
             effects.append(SwitchTo(first.entity, first.to))
             continue
         steps = program.flows[EdgeKind(first.edge)]
@@ -54,15 +54,16 @@ def resume(program: Program, state: State, world: World) -> Done:
 def _queued(state: State, waiting: Waiting) -> bool:
     """Whether this is a start that begins when the actions of one before are done, and
     they are not."""
-    if not waiting.edge or waiting.place or waiting.until:
+    if waiting.at:
         return False
-    return any(wait.edge == waiting.edge and (wait.place or wait.until) for wait in state.waits)
+    under_way = (wait for wait in state.waits if isinstance(wait, Waiting) and wait.at)
+    return any(wait.edge == waiting.edge for wait in under_way)
 
 
-def _ready(program: Program, state: State, world: World) -> tuple[Waiting, int] | None:
+def _ready(program: Program, state: State, world: World) -> tuple[Waiting | GoesBack, int] | None:
     """The first that waits no longer, and at which place it goes on."""
     now = world.now_ms
-    if not any(wait.due_ms <= now or wait.until for wait in state.waits):
+    if not any(wait.due_ms <= now or looks(wait) for wait in state.waits):
         return None  # as nearly always
     for wait in sorted(state.waits, key=lambda one: one.due_ms):
         place = _goes_on_at(program, wait, state, world)
@@ -71,20 +72,28 @@ def _ready(program: Program, state: State, world: World) -> tuple[Waiting, int] 
     return None
 
 
-def _goes_on_at(program: Program, waiting: Waiting, state: State, world: World) -> int | None:
+def looks(wait: Waiting | GoesBack) -> bool:
+    """Whether it waits for something to be so."""
+    return isinstance(wait, Waiting) and wait.until
+
+
+def _goes_on_at(
+    program: Program, waiting: Waiting | GoesBack, state: State, world: World
+) -> int | None:
     """At which place it goes on now; None while it waits. Beyond the last one, it is
     over."""
     late = waiting.due_ms <= world.now_ms
-    if not waiting.edge:
+    if isinstance(waiting, GoesBack):
         return 0 if late else None
-    if not waiting.until:
-        return waiting.place if late and not _queued(state, waiting) else None
     steps = program.flows[EdgeKind(waiting.edge)]
-    until = steps[waiting.place] if waiting.place < len(steps) else None
+    place = steps.place(waiting.at, until=waiting.until)
+    if not waiting.until:
+        return place if late and not _queued(state, waiting) else None
+    until = steps[place] if place < len(steps) else None
     if not isinstance(until, WaitUntil) or (late and not until.goes_on):
         return len(steps)
     so = is_so(until.watch, world.sight(until.watch.entity), world)
-    return waiting.place + 1 if so or late else None
+    return place + 1 if so or late else None
 
 
 def remind(program: Program, state: State, fields: Mapping[str, str], world: World) -> Done:
@@ -114,19 +123,20 @@ def let_go(program: Program | None, state: State, world: World, *, wholly: bool)
     end still had to do is done at once, or a lamp would stay on for ever; what a start
     had to do is not done any more."""
     effects: list[Effect] = []
-    left = [] if wholly else [wait for wait in state.waits if not wait.edge]
+    left = [] if wholly else [wait for wait in state.waits if isinstance(wait, GoesBack)]
     for number, waiting in enumerate(state.waits):
-        if waiting.edge == EdgeKind.END.value and program is not None:
+        if program is None or isinstance(waiting, GoesBack):
+            continue
+        if waiting.edge == EdgeKind.END.value:
+            place = program.flows[EdgeKind.END].place(waiting.at, until=waiting.until)
             others = state.waits[number + 1 :]
-            effects += at_once(
-                program.ends, waiting.fields, world, waiting.place + waiting.until, others
-            )
+            effects += at_once(program.ends, waiting.fields, world, place + waiting.until, others)
     done = {effect.entity for effect in effects if isinstance(effect, SwitchTo)}
     if wholly:
         effects += [
             SwitchTo(wait.entity, wait.to)
             for wait in state.waits
-            if not wait.edge and wait.entity not in done
+            if isinstance(wait, GoesBack) and wait.entity not in done
         ]
     return replace(state, waits=tuple(left)), effects
 
@@ -136,7 +146,7 @@ def at_once(
     fields: Mapping[str, str],
     world: World,
     place: int = 0,
-    others: Sequence[Waiting] = (),
+    others: Sequence[Waiting | GoesBack] = (),
 ) -> list[Effect]:
     """What some actions want done, from a place on, where nothing can wait, nor go
     back. `others` are what waits beside it, and goes on itself."""
@@ -147,7 +157,11 @@ def at_once(
 
 def next_act_ms(program: Program, state: State) -> int | None:
     """When something is to be done next although nothing was heard."""
-    moments = [wait.due_ms for wait in state.waits if not _queued(state, wait)]
+    moments = [
+        wait.due_ms
+        for wait in state.waits
+        if isinstance(wait, GoesBack) or not _queued(state, wait)
+    ]
     if state.phase is Phase.ON:
         for place, waiting in enumerate(program.reminds):
             given = state.reminded[place] if place < len(state.reminded) else 0
@@ -179,7 +193,7 @@ class _Walk:
     edge: str
     fields: Mapping[str, str]
     world: World
-    waits: list[Waiting]
+    waits: list[Waiting | GoesBack]
     at_once: bool = False
     effects: list[Effect] = field(default_factory=list)
 
@@ -207,17 +221,25 @@ class _Walk:
         """Whether what follows comes later."""
         now = self.world.now_ms
         if isinstance(one, Join):
-            own = (wait.place for wait in self.waits if wait.edge == self.edge)
+            own = (
+                self.steps.place(wait.at, until=wait.until)
+                for wait in self.waits
+                if isinstance(wait, Waiting) and wait.edge == self.edge
+            )
             return any(one.begin < place < at for place in own)
         if self.at_once:
             return False
         if isinstance(one, Wait):
-            self.waits.append(Waiting(now + one.ms, self.edge, at + 1, dict(self.fields)))
+            self.waits.append(
+                Waiting(now + one.ms, self.edge, self.steps.key(at), dict(self.fields))
+            )
             return True
         if self._so(one.watch) or (one.confirms and self.world.obeyed):
             return False
         due = now + one.at_most_ms
-        self.waits.append(Waiting(due, self.edge, at, dict(self.fields), until=True))
+        self.waits.append(
+            Waiting(due, self.edge, self.steps.key(at), dict(self.fields), until=True)
+        )
         return True
 
     def _do(self, action: Action) -> None:
@@ -228,13 +250,17 @@ class _Walk:
         if isinstance(action, (Switch, Set, Other)):
             # What is switched anew does not go back at a moment of before.
             if self.waits:
-                self.waits[:] = [w for w in self.waits if w.edge or w.entity != action.entity]
+                self.waits[:] = [
+                    wait
+                    for wait in self.waits
+                    if isinstance(wait, Waiting) or wait.entity != action.entity
+                ]
             if not for_ms:
                 return
             back = action.back(self.world.sight(action.entity).value)
             if back is not None:
                 due = self.world.now_ms + for_ms
-                self.waits.append(Waiting(due, entity=action.entity, to=back))
+                self.waits.append(GoesBack(due, action.entity, back))
 
     def _so(self, watch: Watch) -> bool:
         return is_so(watch, self.world.sight(watch.entity), self.world)

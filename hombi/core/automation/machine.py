@@ -28,6 +28,7 @@ from hombi.core.automation.state import (
     Began,
     EdgeKind,
     Event,
+    GoesBack,
     Handled,
     Passed,
     Phase,
@@ -239,7 +240,13 @@ def _acted(program: Program, state: State, why: Why | None, world: World) -> Ste
     effects: list[Effect] = []
     if why is not None and why.edge is not EdgeKind.LOST:
         # What an edge before would still do is not wanted any more.
-        left = tuple([wait for wait in state.waits if not wait.edge or _stays(program, wait, why)])
+        left = tuple(
+            [
+                wait
+                for wait in state.waits
+                if isinstance(wait, GoesBack) or _stays(program, wait, why)
+            ]
+        )
         started_ms = world.now_ms if why.edge is EdgeKind.START else state.started_ms
         state = replace(state, waits=left, reminded=(), started_ms=started_ms)
     if state.waits:
@@ -283,13 +290,15 @@ class _Fields(Mapping[str, str]):
 
 def _at_edge(program: Program, state: State, why: Why, world: World) -> tuple[State, list[Effect]]:
     fields = _Fields(program, why, state, world)
-    under_way = [wait for wait in state.waits if _stays(program, wait, why)]
+    under_way = [
+        wait for wait in state.waits if isinstance(wait, Waiting) and _stays(program, wait, why)
+    ]
     effects: list[Effect] = []
     if not under_way:
         state, effects = begin(program, state, why.edge, fields, world)
     elif program.again is Again.AFTER and len(under_way) < MOST_QUEUED:
         due = max(waiting.due_ms for waiting in under_way)
-        queued = Waiting(due, EdgeKind.START.value, 0, dict(fields))
+        queued = Waiting(due, EdgeKind.START.value, "", dict(fields))
         state = replace(state, waits=(*state.waits, queued))
     if why.lost:
         # Whoever is told of this automation is told that it cannot see any more; else

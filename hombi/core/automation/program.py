@@ -68,7 +68,7 @@ class Program:
 
     def __post_init__(self) -> None:
         flows = {EdgeKind.START: flow(self.starts), EdgeKind.END: flow(self.ends)}
-        object.__setattr__(self, "flows", {EdgeKind.LOST: [], **flows})
+        object.__setattr__(self, "flows", {EdgeKind.LOST: Flow(), **flows})
 
     @property
     def parts(self) -> tuple[Watch, ...]:

@@ -19,6 +19,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from hombi.core.automation.actions import Effect
+from hombi.core.automation.acts import looks
 from hombi.core.automation.comparisons import Comparison
 from hombi.core.automation.machine import due_ms, lasting_ms, lost_ms, sooner, step
 from hombi.core.automation.moving import Moving
@@ -442,7 +443,7 @@ def replay(
             passed(reading.at_ms)
         world.hear(entity, reading)
         value = reading.value
-        asks = bool(state.waits) and any(wait.until for wait in state.waits)
+        asks = any(map(looks, state.waits))
         if plain and entity != program.watch.entity:
             if state.phase is Phase.IDLE and not state.waits:
                 continue  # only what it watches begins anything (or the clock)

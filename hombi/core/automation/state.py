@@ -25,18 +25,24 @@ class Phase(StrEnum):
     ON = "on"
 
 
-class Waiting(msgspec.Struct, frozen=True):
-    """What is still to be done at a moment: the rest of the actions of an edge, from
-    `place` on, or (`edge` is "") an entity that goes back to a value. With `until` it
-    waits for what is said at that place, till that moment at most."""
+class Waiting(msgspec.Struct, frozen=True, tag="actions"):
+    """The rest of the actions of an edge, which are to be done at a moment. They go on
+    behind the step whose key is `at` ("" for all of them); with `until` that step is
+    what they wait for, till that moment at most."""
 
     due_ms: int
-    edge: str = ""
-    place: int = 0
+    edge: str
+    at: str = ""
     fields: dict[str, str] = {}
-    entity: str = ""
-    to: float = 0.0
     until: bool = False
+
+
+class GoesBack(msgspec.Struct, frozen=True, tag="back"):
+    """An entity that goes back to a value at a moment."""
+
+    due_ms: int
+    entity: str
+    to: float
 
 
 class State(msgspec.Struct, frozen=True):
@@ -58,7 +64,7 @@ class State(msgspec.Struct, frozen=True):
     heard_ms: int = 0
     blind: bool = False
     parts: tuple[State, ...] = ()
-    waits: tuple[Waiting, ...] = ()
+    waits: tuple[Waiting | GoesBack, ...] = ()
     started_ms: int = 0
     reminded: tuple[int, ...] = ()
     back_ms: int = 0

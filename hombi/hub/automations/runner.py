@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 import msgspec
 
 from hombi.core.automation import Called, Program, Sight, State
+from hombi.core.automation.flow import NUMBERED
 from hombi.core.quality import Quality
 from hombi.core.rhythm import WITH_ITS_NODE
 from hombi.core.toml_text import Mistake
@@ -88,6 +89,27 @@ def state_of(stored: dict[str, Any]) -> State:
     """Where an automation stood; one that was stored in a way that is not known begins
     again."""
     try:
-        return msgspec.convert(stored, State)
+        return msgspec.convert(_as_now(stored), State)
     except msgspec.ValidationError:
         return State()
+
+
+def _as_now(stored: dict[str, Any]) -> dict[str, Any]:
+    """As a state is stored now: 0.3 kept what waits by the number of its place, and
+    what goes back as the same sort of thing."""
+    waits = [_wait_as_now(wait) if "type" not in wait else wait for wait in stored.get("waits", ())]
+    return {**stored, "waits": waits}
+
+
+def _wait_as_now(wait: dict[str, Any]) -> dict[str, Any]:
+    if not wait.get("edge"):
+        return {"type": "back", **{key: wait[key] for key in ("due_ms", "entity", "to")}}
+    place, until = wait.get("place", 0), wait.get("until", False)
+    return {
+        "type": "actions",
+        "due_ms": wait["due_ms"],
+        "edge": wait["edge"],
+        "at": f"{NUMBERED}{place}" if place or until else "",
+        "fields": wait.get("fields", {}),
+        "until": until,
+    }

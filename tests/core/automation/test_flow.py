@@ -4,19 +4,26 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import msgspec
 import pytest
 
 from hombi.core.automation import (
+    EdgeKind,
     OnDuty,
     Phase,
     SwitchTo,
     Taken,
     Tell,
+    Wait,
+    Waiting,
     parse,
     read_sequence,
 )
+from hombi.core.automation.actions import WaitUntil
+from hombi.core.automation.state import GoesBack
 from hombi.core.house_facts import HouseFacts
-from tests.core.automation.world import DOOR, FACTS, RACK, House, program
+from hombi.hub.automations.runner import state_of
+from tests.core.automation.world import DOOR, FACTS, MIN, NOON, RACK, WAITS, House, program
 
 WATCH = f'[watch]\nentity = "{DOOR}"\nis = "open"\n'
 TELL = '[[starts]]\nnotify = "ada"\ntitle = "{name}"\n'
@@ -336,3 +343,55 @@ def test_what_waits_side_by_side_is_done_once_when_nobody_goes_on_with_it() -> N
         Tell("ada", "dry", ""),
         *TOLD,
     )
+
+
+def test_what_waits_is_kept_by_a_key_that_another_layout_has_too() -> None:
+    rest = """
+[[starts]]
+branch = [
+  { when = { entity = "door/contact", is = "open" }, switch = "mister/switch", to = "off" },
+  { wait = "10 min" },
+]
+[[starts]]
+together = [ { wait = "20 min" }, { notify = "ada", title = "Both" } ]
+[[starts]]
+switch = "mister/switch"
+to = "on"
+confirmed = "30 s"
+"""
+    steps = program(WATCH, rest).flows[EdgeKind.START]
+    waits = {
+        steps.key(place) for place, step in enumerate(steps) if isinstance(step, (Wait, WaitUntil))
+    }
+    assert waits == {"0.branch.1", "1.together.0", "2.confirmed"}
+    for place, step in enumerate(steps):
+        if isinstance(step, Wait):
+            assert steps.place(steps.key(place), until=False) == place + 1
+        if isinstance(step, WaitUntil):
+            assert steps.place(steps.key(place), until=True) == place
+    assert steps.place("7.branch.3", until=True) == len(steps), "a step that is gone is over"
+
+
+def test_a_state_as_0_3_kept_it_goes_on() -> None:
+    """It waits behind the second step, and for a door; and a lamp goes back."""
+    stored = {
+        "phase": "on",
+        "since_ms": NOON,
+        "waits": [
+            {"due_ms": NOON + MIN, "edge": "start", "place": 2, "fields": {"name": "x"}},
+            {"due_ms": NOON + MIN, "edge": "start", "place": 0, "fields": {}},
+            {"due_ms": NOON + MIN, "edge": "end", "place": 0, "fields": {}, "until": True},
+            {"due_ms": NOON + MIN, "edge": "", "place": 0, "entity": "lamp/level", "to": 4.0},
+        ],
+    }
+    state = state_of(stored)
+    assert state.phase is Phase.ON
+    behind, queued, until, back = state.waits
+    assert back == GoesBack(NOON + MIN, "lamp/level", 4.0)
+    assert isinstance(behind, Waiting)
+    assert isinstance(queued, Waiting)
+    assert isinstance(until, Waiting)
+    steps = program(WAITS, "").flows[EdgeKind.START]
+    assert [steps.place(one.at, until=one.until) for one in (behind, queued, until)] == [2, 0, 0]
+    assert (queued.at, until.until) == ("", True)
+    assert state_of(msgspec.to_builtins(state)) == state
