@@ -17,6 +17,7 @@ from typing import Any
 import django
 import uvloop
 
+from hombi.core.outcome import Outcome
 from hombi.hub.kernel import RealClock, Supervisor
 from hombi.hub.readings.port import Row
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
@@ -44,7 +45,7 @@ class Bare:
 
     def published(self, rights: Rights, message: Publish, acknowledge: Acknowledge) -> None:
         if message.topic.endswith("/presence"):
-            acknowledge()  # the echo: routed by the door, nothing else
+            acknowledge(Outcome.SAFE)  # the echo: routed by the door, nothing else
             return
         for record in json.loads(message.payload):
             entity = self._ids[f"{rights.account}/{record['n']}"]
@@ -55,6 +56,8 @@ class Bare:
     def connected(self, rights: Rights) -> None: ...
 
     def disconnected(self, rights: Rights) -> None: ...
+
+    def subscribed(self, rights: Rights, name_filter: str) -> None: ...
 
     def turned_away(self, account: str, why: str) -> None: ...
 
@@ -73,7 +76,7 @@ class Bare:
                 del self._rows[:BATCH], self._told[:BATCH]
                 await loop.run_in_executor(self._pool, self._store, rows)
                 for acknowledge in told:
-                    acknowledge()
+                    acknowledge(Outcome.SAFE)
 
 
 async def main(port: int) -> None:
