@@ -92,3 +92,12 @@ async def test_a_part_that_cannot_take_settings_up_is_named_and_tried_again(
         assert r.hub.reload.problem == ""
         assert not r.hub.reload._tries_again
         assert given == [(2.0, 0.25), (2.0, 0.25)], "what was refused is given as it was"
+        # Refused, and written back as it was: all others go back too.
+        in_the_way = True
+        (tmp_path / "hombi.toml").write_text(text.replace("2 s", "3 s") + "[https]\nuse = false\n")
+        await r.hub.reload.take_up()
+        assert r.hub.actuation.answer_s == 3.0
+        in_the_way = False
+        (tmp_path / "hombi.toml").write_text(text + "[https]\nuse = false\n")
+        await r.hub.reload.take_up()
+        assert (r.hub.actuation.answer_s, r.hub.reload.problem) == (2.0, "")

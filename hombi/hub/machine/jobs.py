@@ -25,6 +25,8 @@ OWNER = "past"
 REST_S = 0.002
 PAUSES_S = (0.5, 2.0, 5.0, 15.0, 30.0)
 KEPT_EVERY_S = 1.0
+# What is over by then is not worth a word.
+TOLD_AFTER_S = 1.0
 
 Left = dict[str, Any]
 
@@ -44,6 +46,8 @@ class Job:
     after: tuple[Job, ...] = ()
     problem: str = ""
     first_ms: int | None = None
+    # Whether those who look on know of it.
+    told: bool = False
     task: asyncio.Task[None] | None = None
     # It is done, or has met a first problem.
     settled: asyncio.Event = field(default_factory=asyncio.Event)
@@ -64,9 +68,9 @@ class Job:
         return min(1.0, max(0.0, done_ms / max(1, whole_ms)))
 
 
-# The steps of a job, one after another: what is left after each, or None where the step
-# has stored that itself. Begun again, they go on from what is left.
-Steps = Callable[[Job], AsyncIterator[Left | None]]
+# The steps of a job, one after another: what is left after each. Begun again, they go
+# on from what is left.
+Steps = Callable[[Job], AsyncIterator[Left]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +78,7 @@ class _Sort:
     steps: Steps
     in_words: Callable[[Job], str]
     entity: Callable[[Job], str]
+    stores_left: bool
 
 
 class Jobs(Part):
@@ -95,10 +100,14 @@ class Jobs(Part):
         steps: Steps,
         in_words: Callable[[Job], str],
         entity: Callable[[Job], str] = lambda _: "",
+        *,
+        stores_left: bool = False,
     ) -> None:
         """A sort of work; `entity` is the address of what it is about. It goes on after
-        a restart with what is left of it."""
-        self._sorts[name] = _Sort(steps, in_words, entity)
+        a restart with what is left of it. With `stores_left` its steps store that
+        themselves, in the transaction that does them: done twice, they would do
+        harm."""
+        self._sorts[name] = _Sort(steps, in_words, entity, stores_left)
         for key, left in self._keeper.of(f"{OWNER}/{name}").items():
             self._all[name, key] = Job(name, key, left)
 
@@ -116,7 +125,8 @@ class Jobs(Part):
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
         for job in self._all.values():
-            self._keeper.keep(job.key, job.left)
+            if not self._sorts[job.sort].stores_left:
+                self._keeper.keep(job.key, job.left)
 
     def plan(self, sort: str, about: object, left: Left, after: Iterable[Job] = ()) -> Job:
         """Have something to do, which begins when it is started, or after a restart.
@@ -137,7 +147,7 @@ class Jobs(Part):
         """Begin a planned job; before the hub is open, it begins then."""
         if self._open and job.task is None:
             job.task = self.context.tasks.start(self._run(job), self.in_words(job))
-            self._changed(job)
+            asyncio.get_running_loop().call_later(TOLD_AFTER_S, self._lasts, job)
 
     def begin(self, sort: str, about: object, left: Left, after: Iterable[Job] = ()) -> Job:
         """Plan a job and start it."""
@@ -161,7 +171,7 @@ class Jobs(Part):
         if self._all.get((job.sort, job.about)) is job:
             del self._all[job.sort, job.about]
             self._keeper.keep(job.key, None)
-            if job.task is not None:
+            if job.told:
                 self._changed(job)
         job.over.set()
         job.settled.set()
@@ -207,20 +217,25 @@ class Jobs(Part):
                 self._changed(job)
                 raise
 
+    def _lasts(self, job: Job) -> None:
+        if self._open and not job.over.is_set():
+            self._changed(job)
+
     def _changed(self, job: Job) -> None:
+        job.told = True
         self.context.announce(JobsChanged(entity=self.entity(job)))
 
     async def _steps(self, job: Job) -> AsyncIterator[None]:
         kept_s = asyncio.get_running_loop().time()
         if job.first_ms is None:
             job.first_ms = job.left.get("since_ms")
-        async with aclosing(self._sorts[job.sort].steps(job)) as steps:  # type: ignore[type-var]
+        sort = self._sorts[job.sort]
+        async with aclosing(sort.steps(job)) as steps:  # type: ignore[type-var]
             async for left in steps:
-                if left is not None:
-                    job.left = left
-                    now_s = asyncio.get_running_loop().time()
-                    if now_s - kept_s >= KEPT_EVERY_S:
-                        kept_s = now_s
-                        self._keeper.keep(job.key, left)
+                job.left = left
+                now_s = asyncio.get_running_loop().time()
+                if not sort.stores_left and now_s - kept_s >= KEPT_EVERY_S:
+                    kept_s = now_s
+                    self._keeper.keep(job.key, left)
                 yield
                 await asyncio.sleep(REST_S)

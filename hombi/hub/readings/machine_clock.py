@@ -74,7 +74,12 @@ class MachineClock(Part):
         # Since when readings are dated by what has passed, by the hub's own time.
         self._since_ms: int | None = None
         self._jobs = jobs
-        jobs.sort(DATING, self._steps, lambda _: "dating what came in while the clock was wrong")
+        jobs.sort(
+            DATING,
+            self._steps,
+            lambda _: "dating what came in while the clock was wrong",
+            stores_left=True,
+        )
         context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
 
     async def open(self) -> None:
@@ -128,7 +133,7 @@ class MachineClock(Part):
             # The clock may be set a second time before the first is seen to.
             self._jobs.begin(DATING, since, left)
 
-    async def _steps(self, job: Job) -> AsyncIterator[None]:
+    async def _steps(self, job: Job) -> AsyncIterator[Left]:
         await self._writer.flushed()
         await self._jobs.safe()
         for entity in sorted(self._house.entities.values(), key=lambda entity: entity.id):
@@ -136,8 +141,7 @@ class MachineClock(Part):
             # What was moved before a restart was read with its new date.
             whole = left["after"] < entity.id and left["end"] == left["to"]
             while job.left["after"] < entity.id:
-                job.left = await self.context.thread.run(self._move, job, entity.id)
-                yield None
+                yield await self.context.thread.run(self._move, job, entity.id)
             if whole:
                 _dated(entity, left["from"], left["to"], left["by"])
         self.context.announce(DatesPutRight(count=job.left["count"], by_ms=job.left["by"]))

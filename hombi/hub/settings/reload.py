@@ -51,12 +51,14 @@ class Reload(Part):
         try:
             new = await asyncio.to_thread(load_config, self.config.data)
         except ConfigError as error:
-            self._not_taken = False
             self._refused(str(error))
             return
         changed, self.config = new.differs_at(self.config), new
         problem = ""
-        if any(is_live(table, key) for table, key in new.differs_at(self._taken)):
+        # Where a part has not taken up what was given last, the others have: whatever
+        # the file says now, all are given it.
+        live = any(is_live(table, key) for table, key in changed)
+        if live or self._not_taken:
             failures = await self._registry.reconfigured(new, self._taken)
             problem = "; ".join(
                 str(error) if isinstance(error, LinkError) else f"{part}: {error}"
