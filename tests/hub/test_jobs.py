@@ -155,6 +155,7 @@ async def test_readings_are_dated_once_though_the_hub_restarts(stopped_within: b
                 "end": base + 360_001, "count": 0}  # fmt: skip
         r.hub.jobs.begin(DATING, base, left)
         await until(lambda: calls >= 3)
+        await r.hub.jobs.close()
     r.records.history.shift = shift  # type: ignore[method-assign]
     async with rig(r.records, r.clock) as again:
         await until(lambda: not again.hub.jobs.under_way())
