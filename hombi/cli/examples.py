@@ -10,7 +10,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         'hombi history "Loft beam temperature" --from 2026-11-20 --to 2026-11-22',
     ),
     "compare": (
-        "hombi compare cellar-rack/humidity drying-vent/humidity --span week",
+        "hombi compare cellar-rack/humidity boathouse-tag/humidity --span week",
         'hombi compare "Loft beam temperature" --earlier year --span month',
     ),
     "review": ("hombi review", "hombi review week --on 2026-11-20 --csv > week.csv"),
@@ -52,7 +52,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi node settings cellar-rack",
         'hombi node settings cellar-rack interval "1 min"',
     ),
-    "node do": ("hombi node do drying-vent", "hombi node do drying-vent air seconds=30"),
+    "node do": ("hombi node do loft-vent", "hombi node do loft-vent wink input=3"),
     "node key": ("hombi node key wheel", "hombi node key wheel --revoke"),
     "node add": ('hombi node add "Weir board" --room Terrace', 'hombi node add "Hen scales"'),
     "node add-value": (
@@ -61,7 +61,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     ),
     "node look": ("hombi node look 192.0.2.20", "hombi node look http://192.0.2.20:8080/thing"),
     "node ask-again": ("hombi node ask-again terrace-plug", "hombi node ask-again loft-climate"),
-    "node secret": ("hombi node secret drying-vent", "hombi node secret drying-vent vent:mild-air"),
+    "node secret": ("hombi node secret loft-vent", "hombi node secret loft-vent vent:mild-air"),
     "node setup-code": (
         'hombi node setup-code "Hen house hatch"',
         "hombi node setup-code urn:uuid:7d1c0f4e-55a3-4c8e-9f0b-2a6d51c7e901 --png code.png",

@@ -19,7 +19,7 @@ from hombi.hub.nodes.admission import AdmitArrival
 from hombi.hub.nodes.pairing import proof_of
 from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.notices.ways import AddPhone
+from hombi.hub.notices.ways import AddContact
 from hombi.hub.settings.config import make_config
 from hombi.links.base import Check, Found, Link, LinkContext, OnLink, Unreachable, Wanted
 from hombi.links.capabilities import Acted
@@ -351,5 +351,5 @@ async def hold(r: Rig, ms: int, value: float = 81.0, every_ms: int = 30_000) -> 
 async def with_phone(r: Rig) -> None:
     """Ada has a phone."""
     await r.do(
-        AddPhone(PhoneRecord(0, "Ada's phone", "ada", "https://push.example/1", "k", "a", 0))
+        AddContact(PhoneRecord(0, "Ada's phone", "ada", "https://push.example/1", "k", "a", 0))
     )

@@ -15,7 +15,7 @@ from hombi.hub.notices.port import PhoneRecord
 from hombi.hub.notices.push import fitting
 from hombi.hub.notices.quiet import QuietHours
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.notices.ways import AddPhone, SetQuietHours
+from hombi.hub.notices.ways import AddContact, SetQuietHours
 from tests.hub.parts import ManualClock, Rig, rig, settle
 from tests.memory import MemoryRecords
 
@@ -26,7 +26,7 @@ async def phone(
     r: Rig, name: str = "Ada's phone", person: str = "ada", number: int = 1
 ) -> PhoneRecord:
     return await r.do(
-        AddPhone(PhoneRecord(0, name, person, f"https://push.example/{number}", "k", "a", 0))
+        AddContact(PhoneRecord(0, name, person, f"https://push.example/{number}", "k", "a", 0))
     )
 
 
@@ -195,7 +195,7 @@ async def test_a_notice_is_the_same_one_however_often_it_is_sent() -> None:
 async def test_an_endpoint_that_is_no_push_service_is_refused(endpoint: str) -> None:
     async with rig() as r:
         with pytest.raises(Invalid, match=r"https address|not a public name|user name"):
-            await r.do(AddPhone(PhoneRecord(0, "x", "ada", endpoint, "k", "a", 0)))
+            await r.do(AddContact(PhoneRecord(0, "x", "ada", endpoint, "k", "a", 0)))
         with pytest.raises(NotFound):
             await r.do(RemovePhone(99))
 
@@ -405,7 +405,7 @@ async def test_who_is_meant_and_in_which_way() -> None:
             ("ben", "mail", "mail", "ben@mill.example"),
             ("ada", "post", "ledger", "https://mill.example/told"),
         ):
-            await r.do(AddPhone(PhoneRecord(0, name, person, address, "", "", 0, sort)))
+            await r.do(AddContact(PhoneRecord(0, name, person, address, "", "", 0, sort)))
         outbox = r.hub.outbox
 
         def named(to: str, *sorts: str) -> list[str]:
@@ -416,4 +416,6 @@ async def test_who_is_meant_and_in_which_way() -> None:
         assert named("everyone", "mail") == ["ada/mail", "ben/mail"]
         assert named("ada", "post") == ["ada/ledger"]
         with pytest.raises(Invalid, match="has a way called mail already"):
-            await r.do(AddPhone(PhoneRecord(0, "Mail", "ada", "x@mill.example", "", "", 0, "mail")))
+            await r.do(
+                AddContact(PhoneRecord(0, "Mail", "ada", "x@mill.example", "", "", 0, "mail"))
+            )

@@ -13,7 +13,7 @@ from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
 from hombi.hub.nodes.entities import ChangeEntity
 from hombi.hub.nodes.part import MoveNode, RenameNode
 from hombi.hub.notices.port import PhoneRecord
-from hombi.hub.notices.ways import AddPhone
+from hombi.hub.notices.ways import AddContact
 from hombi.hub.rooms.dashboards import AddDashboard, ArrangeDashboard
 from hombi.hub.rooms.part import AddFloor, AddRoom, ChangeFloor, ChangeRoom
 from tests.house import description
@@ -33,7 +33,9 @@ GIVEN: dict[str, Callable[[str], Change]] = {
     "dashboard": lambda name: AddDashboard(name, []),
     "dashboard changed": lambda name: ArrangeDashboard("evening", [], title=name),
     "scene": lambda name: RecordScene(name, [SWITCH]),
-    "mail": lambda name: AddPhone(PhoneRecord(0, name, "ada", "a@mill.example", "", "", 0, "mail")),
+    "mail": lambda name: AddContact(
+        PhoneRecord(0, name, "ada", "a@mill.example", "", "", 0, "mail")
+    ),
 }
 
 

@@ -13,7 +13,7 @@ from hombi.hub.notices.buttons import Buttons
 from hombi.hub.notices.form import filled, problem
 from hombi.hub.notices.outbox import Told
 from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
-from hombi.hub.notices.ways import AddPhone, PressButton, SetQuietHours
+from hombi.hub.notices.ways import AddContact, PressButton, SetQuietHours
 from tests.house import description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 from tests.hub.test_outbox import about, phone, states
@@ -35,7 +35,7 @@ async def test_an_address_that_cannot_be_one_is_refused(sort: str, address: str)
         with pytest.raises(
             Invalid, match=r"not a mail address|not an address to post to|takes no text"
         ):
-            await r.do(AddPhone(PhoneRecord(0, "x", "ada", address, "", "", 0, sort)))
+            await r.do(AddContact(PhoneRecord(0, "x", "ada", address, "", "", 0, sort)))
 
 
 SAY = {"say": {"input": {"type": "object", "properties": {"text": {"type": "string"}}}}}
@@ -142,7 +142,7 @@ async def test_a_loudspeaker_says_it_and_says_nothing_late() -> None:
         arrival, _ = await r.hub.pairing.ask(thing, proof_of("1234", thing["id"]))
         await r.do(AdmitArrival(arrival.record.id, "1234", "Terrace speaker", "Terrace"))
         address = "terrace-speaker/say/text"
-        await r.do(AddPhone(PhoneRecord(0, "terrace", "ada", address, "", "", 0, "loudspeaker")))
+        await r.do(AddContact(PhoneRecord(0, "terrace", "ada", address, "", "", 0, "loudspeaker")))
         r.hub.outbox.tell(Told("ada", "Rain", "take the washing in", sorts=("loudspeaker",)))
         await settle()
         assert r.link.acts == [("terrace-speaker", "say", {"text": "Rain. take the washing in"})]
@@ -191,4 +191,4 @@ async def test_only_a_post_has_a_form() -> None:
     async with rig() as r:
         way = PhoneRecord(0, "mail", "ada", "ada@mill.example", "", "", 0, "mail", '"{title}"')
         with pytest.raises(Invalid, match="only a post has a form"):
-            await r.do(AddPhone(way))
+            await r.do(AddContact(way))

@@ -132,7 +132,7 @@ def _no_address(address: str) -> str:
     return ""
 
 
-class AddPhone(Change[Ways, PhoneRecord], frozen=True):
+class AddContact(Change[Ways, PhoneRecord], frozen=True):
     """Have a person be reached in one more way. Raises Invalid, Refused."""
 
     phone: PhoneRecord

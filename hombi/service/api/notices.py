@@ -16,7 +16,7 @@ from hombi.hub.kernel import STRANGER
 from hombi.hub.notices.buttons import PICTURE, SOUND
 from hombi.hub.notices.outbox import RemovePhone
 from hombi.hub.notices.port import PhoneRecord
-from hombi.hub.notices.ways import AddPhone, PressButton, TryPhone
+from hombi.hub.notices.ways import AddContact, PressButton, TryPhone
 from hombi.service.accounts.household import owners
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
@@ -44,7 +44,7 @@ class WaysView(View):
         way = PhoneRecord(
             0, payload.name, person, payload.address, "", "", 0, payload.sort, payload.form
         )
-        answer = change(actor(request), AddPhone(way), lambda _, made: answers.new_way(made))
+        answer = change(actor(request), AddContact(way), lambda _, made: answers.new_way(made))
         return Response(answer, status=201)
 
 
@@ -66,7 +66,7 @@ class PhonesView(View):
         payload = body(request, wire.PhoneRequest)
         person, keys = _person(request, given(payload.person)), payload.keys
         phone = PhoneRecord(0, payload.name, person, payload.endpoint, keys.p256dh, keys.auth, 0)
-        answer = change(actor(request), AddPhone(phone), lambda _, made: answers.way(made))
+        answer = change(actor(request), AddContact(phone), lambda _, made: answers.way(made))
         return Response(answer, status=201)
 
 
