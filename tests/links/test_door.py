@@ -433,3 +433,15 @@ def test_what_a_session_has_received_outlives_a_restart_from_when_it_is_kept(hou
     house.host.kept[key]["received"] = numbers
     house = house.restarted().restarted()
     assert next(iter(house.door._sessions.values())).received == {9}
+
+
+def test_a_command_on_its_way_when_the_hub_is_restarted_is_not_sent_twice(house: House) -> None:
+    house.host.at_once = True
+    node, _ = house.enter("mister", clean=False)
+    house.say(node, p.Subscribe(1, (("mister/wanted", 1),)))
+    command = p.Publish("mister/wanted", b"on", 1)
+    assert house.door.command(command, once=True)  # and it is not acknowledged
+    again = house.restarted()
+    assert again.door.command(command, once=True)
+    _, wire = again.enter("mister", clean=False)
+    assert [one.payload for one in messages(wire)] == [b"on"]

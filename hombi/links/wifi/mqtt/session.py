@@ -247,6 +247,8 @@ class Session:
             self._book(queued.size)
             if queued.message.packet_id:
                 self._inflight[queued.message.packet_id] = queued
+                # It is sent again when the client is back, and can be answered then.
+                self._unanswered.add(queued.message.packet_id)
                 self._inflight_bytes += queued.size
             else:
                 self._waiting.append(queued)
