@@ -51,18 +51,18 @@ def trusting(authority: str | Path | None) -> ssl.SSLContext:
 _ANSWER = re.compile(r"Call\[(.*)\]|(?:Pages\[[^,]*, |News\[)(.*)\]")
 
 
-def like(make: Callable[..., Any]) -> Callable[[F], F]:
+def like(make: Callable[..., Any], answer: str = "") -> Callable[[F], F]:
     """Give a client's method the name, the text and the signature of the call that it
-    makes; what it returns is the call's answer."""
+    makes; what it returns is the call's answer, unless another one is named."""
 
     def dress(method: F) -> F:
         functools.update_wrapper(method, make)
         signature = inspect.signature(make)
         client = inspect.Parameter("self", inspect.Parameter.POSITIONAL_ONLY)
         told = _ANSWER.fullmatch(str(signature.return_annotation))
-        answer = (told[1] or f"Iterator[{told[2]}]") if told else signature.return_annotation
+        own = (told[1] or f"Iterator[{told[2]}]") if told else signature.return_annotation
         signature = signature.replace(
-            parameters=[client, *signature.parameters.values()], return_annotation=answer
+            parameters=[client, *signature.parameters.values()], return_annotation=answer or own
         )
         method.__signature__ = signature  # type: ignore[attr-defined]
         return method

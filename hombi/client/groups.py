@@ -121,7 +121,7 @@ def listing(make: Callable[P, Pages[Page, T]]) -> Stream[P, T]:
 def pieces(make: Callable[P, Call[bytes]]) -> Stream[P, bytes]:
     """The method that gives a file, piece by piece."""
 
-    @like(make)
+    @like(make, answer="Iterator[bytes]")
     def method(of: Asks, /, *given: P.args, **named: P.kwargs) -> Any:
         return of._pieces(make(*given, **named))
 

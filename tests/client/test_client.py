@@ -31,6 +31,7 @@ from hombi.client import (
 )
 from hombi.client.calls import nodes as calls_nodes
 from hombi.client.errors import _BY_STATUS, problem
+from hombi.client.groups import Entities, Messages
 from hombi.client.stream import EventReader
 from hombi.wire.automations import Mistake
 from hombi.wire.live import ReadingNews
@@ -95,6 +96,12 @@ def test_both_clients_have_the_same_methods() -> None:
             if f.__module__ == made.__name__ and name not in beside:
                 own = (inspect.getdoc(f), tuple(inspect.signature(f).parameters))
                 assert own in dressed, f"{module.name}.{name} has no method"
+
+
+def test_what_comes_in_pieces_is_said_so() -> None:
+    for method in (Hub.backup, Entities.export):
+        assert inspect.signature(method).return_annotation == "Iterator[bytes]"
+    assert inspect.signature(Messages.follow).return_annotation == "Iterator[wire.Messages]"
 
 
 def test_what_the_hub_is_asked_has_typed_arguments_and_unknown_ones_raise() -> None:
