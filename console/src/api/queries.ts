@@ -55,7 +55,11 @@ export const useHouse = () =>
       hubTime.zone = house.time_zone;
       return house;
     },
-    refetchInterval: (query) => (query.state.data?.jobs.length ? 1000 : false),
+    // What waits for the disk, or has met a fault, may stand for long.
+    refetchInterval: (query) => {
+      const jobs = query.state.data?.jobs ?? [];
+      return jobs.some((job) => !job.problem) ? 1_000 : jobs.length ? 10_000 : false;
+    },
   });
 
 export const useEntities = () =>

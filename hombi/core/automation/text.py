@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 import unicodedata
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from datetime import time
 from typing import Any
 
@@ -118,7 +118,7 @@ def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | N
     return number
 
 
-def to_other(table: dict[str, Any]) -> bool:
+def to_other(table: Mapping[str, Any]) -> bool:
     """Whether `to` says the other state."""
     to = table.get("to")
     return isinstance(to, str) and to.strip().lower() == OTHER

@@ -18,13 +18,8 @@ from hombi.core.automation.installed import installed_words
 GROUP = "hombi.actions"
 
 
-def actions() -> dict[str, type[ActionWord]]:
-    """All that there are, by their words: those of the modules of this package, and
-    those that entry points of the group `hombi.actions` name."""
-    return installed_words(__name__, __path__, ActionWord, GROUP)
-
-
-ACTIONS |= actions()
+# Those of the modules of this package, and those that entry points of the group name.
+ACTIONS |= installed_words(__name__, __path__, ActionWord, GROUP)
 
 # What stands in a list of actions: what wants something done, and what says when.
 Step = Action | Wait | WaitUntil | Branch | Together | Run

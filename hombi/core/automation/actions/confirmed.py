@@ -46,7 +46,7 @@ def fields(table: Mapping[str, Any], path: Path, when: str, *, last: bool) -> It
     """Its values in a form. What nothing follows need not be waited for, and nobody
     knows before which is the other state."""
     sure = {"confirmed": f"{when}: wait until it is done, at most"}
-    yield from (given if last or to_other(dict(table)) else optional)(table, path, sure)
+    yield from (given if last or to_other(table) else optional)(table, path, sure)
     if table.get("confirmed"):
         otherwise = {"otherwise": f"{when}: if it is not done, stop or go on"}
         yield from optional(table, path, otherwise)

@@ -45,7 +45,7 @@ class Do(ActionWord, frozen=True):
         "has a node do something that it offers; `with` has what the node wants to know"
     )
     keys: ClassVar[Mapping[str, Schema]] = {
-        "do": describing.text("have a node do this, node/action", "workshop-vane/open"),
+        "do": describing.text("have a node do this, node/action", "loft-vent/wink"),
         "with": WITH,
     }
 

@@ -16,11 +16,6 @@ from hombi.core.automation.installed import installed_words
 GROUP = "hombi.comparisons"
 
 
-def comparisons() -> dict[str, type[Comparison]]:
-    """All that there are, by their words."""
-    return installed_words(__name__, __path__, Comparison, GROUP)
+COMPARISONS = installed_words(__name__, __path__, Comparison, GROUP)
 
-
-COMPARISONS = comparisons()
-
-__all__ = ["COMPARISONS", "Comparison", "Is", "Silent", "Slope", "Timed", "Within", "comparisons"]
+__all__ = ["COMPARISONS", "Comparison", "Is", "Silent", "Slope", "Timed", "Within"]
