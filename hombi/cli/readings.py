@@ -67,7 +67,8 @@ def history(
     counted = "1 reading" if of.count == 1 else f"{of.count} readings"
     out.print(Text(entity, style="bold"), f"· {within(span, begin, end)} · {counted}")
     out.print(sparkline(fine, max(20, out.width - 4)))
-    shown = [("lowest", of.low), ("mean", of.mean), ("median", of.median), ("highest", of.high)]
+    ends = ("lowest", "highest") if of.median is not None else ("clockwise from", "to")
+    shown = [(ends[0], of.low), ("mean", of.mean), ("median", of.median), (ends[1], of.high)]
     sentence = " · ".join(f"{name} {number:.1f}" for name, number in shown if number is not None)
     out.print(f"{sentence} {fine.unit}".rstrip())
     if of.over_ms is not None:

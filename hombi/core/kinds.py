@@ -5,6 +5,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from hombi.core.arithmetic import CIRCLE, LINE, STATES, Line
+
 
 @dataclass(frozen=True, slots=True)
 class Seen:
@@ -53,6 +55,8 @@ class Kind:
     difference: bool = False
     # What its states were called before; texts and nodes may go on saying so.
     earlier: tuple[str, str] | None = None
+    # How its values are calculated with.
+    arithmetic: Line = LINE
 
     def state(self, word: str) -> float | None:
         """The state that a word names, 0 or 1; None for another word."""
@@ -67,6 +71,11 @@ class Kind:
         return self.seen or Seen(self.unit, self.decimals)
 
     @property
+    def measures(self) -> bool:
+        """Whether its values are numbers that can be higher and lower."""
+        return self.words is None and self.arithmetic.ordered
+
+    @property
     def shown(self) -> str:
         """Its name as people write it."""
         return self.title or self.name
@@ -75,7 +84,7 @@ class Kind:
 def _states(
     name: str, off: str, on: str, *called: str, earlier: tuple[str, str] | None = None
 ) -> Kind:
-    return Kind(name, "", 0, 1, 0, (off, on), called=called, earlier=earlier)
+    return Kind(*(name, "", 0, 1, 0, (off, on)), called=called, earlier=earlier, arithmetic=STATES)
 
 
 def _measured(
@@ -86,6 +95,8 @@ def _measured(
 
 # How far two temperatures lie apart, in kelvin: 5 K are 9 °F, and not 41 °F.
 TEMPERATURE_DIFFERENCE = "temp-difference"
+# From where the wind blows, in degrees from north.
+WIND_DIRECTION = "wind-direction"
 # Whether a person is home.
 AT_HOME = "at-home"
 
@@ -116,7 +127,16 @@ KINDS: dict[str, Kind] = {
         _measured("volume", "l", 0, 10_000_000, 1, "litres", "liters"),
         _measured("mass", "kg", -10_000, 1_000_000, 2, "weight", "load"),
         _measured("sound", "dB", 0, 200, 1, "noise", "loudness", "db"),
-        _measured("angle", "°", -360, 360, 0, "direction", "heading", "tilt", "bearing"),
+        _measured("angle", "°", -360, 360, 0, "tilt"),
+        Kind(
+            WIND_DIRECTION,
+            "°",
+            # Some vanes count from -180 to 180; it is kept as 0 to 360.
+            *(-360, 360, 0),
+            title="wind direction",
+            called=("direction", "heading", "bearing", "wind-dir", "wind-from"),
+            arithmetic=CIRCLE,
+        ),
         _measured("frequency", "Hz", 0, 1e12, 2, "freq", "hz"),
         _measured("duration", "s", 0, 1e9, 0, "uptime"),
         _measured("count", "", 0, 1e12, 0, "counter", "pulses"),
@@ -167,5 +187,8 @@ def kind_called(word: str, *, two_states: bool) -> Kind | None:
 
 
 def difference_of(kind: Kind) -> Kind:
-    """The kind of the difference of two values: one of its own for temperatures."""
+    """The kind of the difference of two values: one of its own for temperatures, and an
+    angle for directions."""
+    if not kind.arithmetic.ordered:
+        return KINDS["angle"]
     return KINDS[TEMPERATURE_DIFFERENCE] if kind.name == "temperature" else kind

@@ -80,7 +80,7 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
             f"{text!r} is beyond what a {kind.shown} can be ({kind.low:g} to "
             f"{kind.high:g} {kind.unit})".replace(" )", ")")
         )
-    return value
+    return kind.arithmetic.settled(value)
 
 
 def _converted(number: float, unit: str, kind: Kind) -> float:
@@ -96,7 +96,8 @@ def show_value(value: float, kind: Kind) -> str:
     if kind.unit == "s" and abs(value) >= 60:
         return ("-" if value < 0 else "") + show_span(abs(value) * 1000)
     seen = kind.as_seen
-    return f"{seen.of(value):.{seen.decimals}f} {seen.unit}".strip()
+    shown = kind.arithmetic.settled(round(seen.of(value) or 0.0, seen.decimals))
+    return f"{shown:.{seen.decimals}f} {seen.unit}".strip()
 
 
 def show_limit(value: float, kind: Kind) -> str:

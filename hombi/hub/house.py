@@ -19,6 +19,7 @@ from hombi.core.same import VALUES_TO_KNOW, grain
 from hombi.core.seen import as_seen
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
 from hombi.core.series.conditioning import Plan
+from hombi.core.series.past import Past
 from hombi.core.sun import Position
 from hombi.core.units import conversion
 from hombi.core.values import parse_span_ms
@@ -142,6 +143,11 @@ class Entity:
         if isinstance(self.origin, Derivation):
             return [0]
         return self.origin.of_kind(self.kind)
+
+    @property
+    def past(self) -> Past:
+        """What of its readings makes up its history."""
+        return Past(self.id, self.history_channels(), self.kind.arithmetic)
 
     def chain(self, channel: Channel) -> Chain:
         """The steps that make readings of what comes over a channel."""

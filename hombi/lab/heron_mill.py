@@ -336,6 +336,16 @@ PLANS: tuple[NodePlan, ...] = (
                 0,
                 120000,
             ),
+            Property(
+                "wind-from",
+                "Wind from",
+                "number",
+                # This vane counts from -180 to 180.
+                lambda m: round((m.outdoor.wind_from + m.noise("vane", 8.0) + 180) % 360 - 180),
+                "deg",
+                -180,
+                180,
+            ),
         ),
     ),
 )

@@ -23,12 +23,14 @@ def saturation_hpa(celsius: float) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Outdoor:
-    """The weather at one moment: °C, hPa of water vapour, hPa of air, lx."""
+    """The weather at one moment: °C, hPa of water vapour, hPa of air, lx, and degrees
+    from north, from where the wind blows."""
 
     temperature: float
     vapour: float
     pressure: float
     light: float
+    wind_from: float
 
 
 class Weather:
@@ -62,7 +64,10 @@ class Weather:
         )
         humidity = min(0.98, max(0.45, 0.8 - 0.08 * front - 0.18 * sun))
         light = 2 + 80_000 * sun**1.3 * clouds * (0.6 + 0.4 * season)
-        return Outdoor(temperature, humidity * saturation_hpa(temperature), 1013 - 4 * front, light)
+        # It backs and veers around north-west as fronts pass, and gusts turn it.
+        wind_from = (330 + 50 * front + 12 * math.sin(time_s / 47)) % 360
+        vapour = humidity * saturation_hpa(temperature)
+        return Outdoor(temperature, vapour, 1013 - 4 * front, light, wind_from)
 
 
 @dataclass

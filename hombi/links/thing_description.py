@@ -345,9 +345,14 @@ def _words(name: str, found: _Property) -> list[str]:
     types = [found.semantic_type] if isinstance(found.semantic_type, str) else found.semantic_type
     return (
         [re.split(r"[:/#]", t)[-1].lower() for t in types]
-        + slug(name).split("-")
-        + slug(found.title).split("-")
+        + _parts_of(name)
+        + _parts_of(found.title)
     )
+
+
+def _parts_of(name: str) -> list[str]:
+    """A name as a whole, and its words: "wind from" says more than "wind"."""
+    return [slug(name), *slug(name).split("-")]
 
 
 def _kind(name: str, found: _Property) -> Kind:
@@ -369,7 +374,7 @@ def kind_in(offered: OfferedValue, unit: str) -> Kind:
     """What a value is that comes in this unit: what its name says, if that has such a
     unit, else the usual kind. Raises UnitError."""
     find_unit(unit)
-    words = [*offered.name.split("-"), *slug(offered.title).split("-")]
+    words = [*_parts_of(offered.name), *_parts_of(offered.title)]
     named = (kind_called(word, two_states=False) for word in words)
     return next((k for k in named if k and _fits(unit, k)), None) or _kind_by_unit(unit)
 

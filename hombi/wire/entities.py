@@ -37,6 +37,10 @@ class Entity(Shape, frozen=True, kw_only=True):
     words: Annotated[
         list[str] | None, Meta(description="the names of 0 and 1, for a kind of two states")
     ]
+    drawn: Annotated[
+        Literal["line", "states", "needle"],
+        Meta(description="how a page draws it; a needle is a direction, in degrees"),
+    ]
     room: str | None
     writable: bool
     low: float

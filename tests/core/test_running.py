@@ -209,11 +209,11 @@ def test_it_goes_on_after_a_restart_as_if_there_was_none(name: str, data: st.Dat
         return [one for one in made if one is not None]
 
     end = times[-1] + 1
-    whole = run(Course(MACHINES[name](), states=states), readings, end)
-    first = run(Course(MACHINES[name](), states=states), readings[:cut], times[cut - 1] + 1)
+    whole = run(Course(MACHINES[name](), holds=states), readings, end)
+    first = run(Course(MACHINES[name](), holds=states), readings[:cut], times[cut - 1] + 1)
     if not first:
         return
-    second, own = Course(MACHINES[name](), states=states), first[-1]
+    second, own = Course(MACHINES[name](), holds=states), first[-1]
     second.resume(first, [reading for reading in readings if reading.at_ms <= own.at_ms])
     rest = run(
         second, [reading for reading in readings if reading.at_ms > own.at_ms], end, own.at_ms
@@ -233,7 +233,7 @@ def test_a_moving_mean_knows_after_a_restart_for_how_long_nothing_was_heard() ->
     readings = [Reading(at_ms, 0, None, value) for at_ms, value in said]
 
     def course() -> Course:
-        return Course(MovingMean(30 * MIN), states=False)
+        return Course(MovingMean(30 * MIN), holds=False)
 
     whole = made_by(course(), readings, marks_in(NOON, NOON + 60 * MIN))
     for cut in range(21, len(readings)):
@@ -253,7 +253,7 @@ def test_a_moving_mean_knows_after_a_restart_for_how_long_nothing_was_heard() ->
 
 
 def test_what_is_not_heard_says_nothing_at_a_mark() -> None:
-    course = Course(Integral(1.0), states=False)
+    course = Course(Integral(1.0), holds=False)
     for minute in range(10):
         assert course.hear(Reading(NOON + minute * MIN, 0, None, 1.0)) is not None
     assert course.mark(NOON + 10 * MIN) is not None
@@ -261,7 +261,7 @@ def test_what_is_not_heard_says_nothing_at_a_mark() -> None:
     bad = course.hear(Reading(NOON + 16 * MIN, 0, None, None, Quality.NO_VALUE))
     assert bad is not None
     assert bad.quality is Quality.INPUT_MISSING
-    door = Course(TimeSince("on"), states=True)
+    door = Course(TimeSince("on"), holds=True)
     for minute, value in ((0, 0.0), (1, 1.0)):
         door.hear(Reading(NOON + minute * MIN, 0, None, value))
     long_after = door.mark(NOON + 600 * MIN)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
+from itertools import groupby
 
 from hombi.core.quality import Quality
 from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import bucket_ms, hold_ms, holding
+from hombi.core.series.past import Past
+from hombi.core.series.rollup import bucket_ms, hold_ms, holding, roll, together
 from hombi.core.series.standing import Stood, standing
 from hombi.core.series.statistics import Held
 from hombi.hub.readings.port import Numbers, Point, Row
@@ -39,50 +40,55 @@ class MemoryHistory:
         return ""
 
     def series(
-        self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
+        self, entities: Sequence[Past], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:
         width = bucket_ms(end_ms - start_ms, points)
-        result = []
-        for entity, channels in entities:
-            buckets: dict[int, list[float]] = {}
-            for at_ms, value in self._good(entity, channels, start_ms, end_ms):
-                buckets.setdefault((at_ms - start_ms) // width, []).append(value)
-            result.append(
-                [
-                    Point(
-                        start_ms + number * width + width // 2,
-                        sum(values) / len(values),
-                        min(values),
-                        max(values),
-                        len(values),
-                    )
-                    for number, values in sorted(buckets.items())
-                ]
+        return [self._series(past, start_ms, end_ms, width) for past in entities], width
+
+    def _series(self, past: Past, start_ms: int, end_ms: int, width: int) -> list[Point]:
+        bounds = [*range(start_ms, end_ms, width), end_ms]
+        return [
+            Point(
+                begin + width // 2,
+                *together(rollups, past.arithmetic),
+                sum(rollup.count for rollup in rollups),
             )
-        return result, width
+            for begin, rollups in self._rolled(past, bounds)
+        ]
 
-    def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
-        values = [value for _, value in self._good(entity, channels, start_ms, end_ms)]
-        if not values:
-            return Numbers(None, None, None, 0)
-        return Numbers(sum(values) / len(values), min(values), max(values), len(values))
+    def _rolled(self, past: Past, bounds: Sequence[int]) -> list[tuple[int, list[Rollup]]]:
+        before = self.before(past.entity, bounds[0])
+        readings = [
+            *([before] if before else []),
+            *self._of(past.entity, bounds[0], bounds[-1]),
+        ]
+        rollups = [
+            rollup
+            for rollup in roll(
+                readings, bounds, hold_ms(readings, past.arithmetic), past.arithmetic
+            )
+            if rollup.count and rollup.channel in past.channels
+        ]
+        return [(begin, list(some)) for begin, some in groupby(rollups, lambda one: one.start_ms)]
 
-    def held(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
-    ) -> list[Held]:
-        before = self.before(entity, start_ms)
-        readings = [*([before] if before else []), *self._of(entity, start_ms, end_ms)]
-        hold = math.inf if states else hold_ms(readings)
+    def numbers(self, past: Past, start_ms: int, end_ms: int) -> Numbers:
+        for _, rollups in self._rolled(past, (start_ms, end_ms)):
+            count = sum(rollup.count for rollup in rollups)
+            return Numbers(*together(rollups, past.arithmetic), count)
+        return Numbers(None, None, None, 0)
+
+    def held(self, past: Past, start_ms: int, end_ms: int) -> list[Held]:
+        before = self.before(past.entity, start_ms)
+        readings = [*([before] if before else []), *self._of(past.entity, start_ms, end_ms)]
+        hold = hold_ms(readings, past.arithmetic)
         return [
             (value, until - max(start_ms, reading.at_ms))
             for reading, value, until in holding(readings, end_ms, hold)
-            if reading.channel in channels and until > start_ms
+            if reading.channel in past.channels and until > start_ms
         ]
 
-    def stood(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, days: bool
-    ) -> list[Stood]:
-        return list(standing(self._of(entity, 0, end_ms), channels, start_ms, end_ms))
+    def stood(self, past: Past, start_ms: int, end_ms: int, *, days: bool) -> list[Stood]:
+        return list(standing(self._of(past.entity, 0, end_ms), past.channels, start_ms, end_ms))
 
     def _good(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int
@@ -105,22 +111,22 @@ class MemoryHistory:
         ]
 
     def changes(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+        self, past: Past, start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, float]]:
-        before = self._good(entity, channels, -(2**63), start_ms)
+        before = self._good(past.entity, past.channels, -(2**63), start_ms)
         result = [(start_ms, value) for _, value in before[-1:]]
-        for at_ms, value in self._good(entity, channels, start_ms, end_ms):
+        for at_ms, value in self._good(past.entity, past.channels, start_ms, end_ms):
             if not result or result[-1][1] != value:
                 result.append((at_ms, value))
         return result[:limit]
 
     def doubts(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+        self, past: Past, start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, Quality]]:
         return [
             (one.at_ms, one.quality)
-            for one in self._of(entity, start_ms, end_ms)
-            if one.channel in channels and one.quality > Quality.GOOD
+            for one in self._of(past.entity, start_ms, end_ms)
+            if one.channel in past.channels and one.quality > Quality.GOOD
         ][:limit]
 
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:

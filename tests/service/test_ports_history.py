@@ -11,6 +11,7 @@ import pytest
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
+from hombi.core.series.past import Past
 from hombi.core.series.rollup import roll
 from hombi.core.series.standing import by_rows
 from hombi.hub.nodes.port import NewEntity
@@ -52,15 +53,17 @@ class TestHistory:
         wet, air = entities["humidity"], entities["air"]
         bad: list[Row] = [(wet, 2_500, 0, 200.0, 200.0, int(Quality.OUT_OF_RANGE))]
         records.history.store(rows(wet, 80.0, 82.0, None) + bad + rows(air, 11.0, channel=1))
-        (first, second), width = records.history.series([(wet, [0]), (air, [0])], 2_000, 3_000, 2)
+        (first, second), width = records.history.series(
+            [Past(wet, [0]), Past(air, [0])], 2_000, 3_000, 2
+        )
         assert width == 500
         assert [(p.at_ms, p.mean, p.low, p.high, p.count) for p in first] == [
             (2_250, 81.0, 80.0, 82.0, 2)
         ]
         assert second == []
-        numbers = records.history.numbers(wet, [0], 0, 9_000)
+        numbers = records.history.numbers(Past(wet, [0]), 0, 9_000)
         assert (numbers.mean, numbers.low, numbers.high, numbers.count) == (81.0, 80.0, 82.0, 2)
-        empty = records.history.numbers(air, [0], 0, 9_000)
+        empty = records.history.numbers(Past(air, [0]), 0, 9_000)
         assert (empty.mean, empty.low, empty.high, empty.count) == (None, None, None, 0)
 
     def test_changes_begin_with_what_was_so_and_leave_repeats_and_bad_ones_out(
@@ -74,7 +77,7 @@ class TestHistory:
         records.history.store(stored)
 
         def changes(start: int, end: int, limit: int = 9) -> list[tuple[int, float]]:
-            return records.history.changes(number, [0], start, end, limit)
+            return records.history.changes(Past(number, [0]), start, end, limit)
 
         assert changes(0, 400) == [(50, 0.0), (150, 1.0), (300, 0.0)]
         assert changes(160, 400) == [(160, 1.0), (300, 0.0)]
@@ -120,11 +123,13 @@ class TestHistory:
         history.store(
             [(number, 2_000 + n, n % 3, 1.0, 1.0, int(one)) for n, one in enumerate(result)]
         )
-        assert history.doubts(number, [0, 1], 0, 9_000, 9) == [
+        assert history.doubts(Past(number, [0, 1]), 0, 9_000, 9) == [
             (2_001, Quality.SPIKE),
             (2_003, Quality.NO_VALUE),
         ]
-        assert history.doubts(number, [0, 1, 2], 2_002, 9_000, 1) == [(2_002, Quality.WARMING_UP)]
+        assert history.doubts(Past(number, [0, 1, 2]), 2_002, 9_000, 1) == [
+            (2_002, Quality.WARMING_UP)
+        ]
 
     def test_a_span_is_replaced_as_a_whole(self, records: Records) -> None:
         _, entities = admit(records)
@@ -205,30 +210,30 @@ def test_series_of_rollups_are_those_of_the_readings(
     ]
     history.store([(number, r.at_ms, 0, r.sent, r.value, GOOD) for r in readings])
     spans = [(0, end, 36), (0, end, 6), (HOUR_MS // 2, end - 7_000, 300)]
-    plain = [history.series([(number, [0])], *span) for span in spans]
-    sums = history.numbers(number, [0], 1_000, end - 1_000)
+    plain = [history.series([Past(number, [0])], *span) for span in spans]
+    sums = history.numbers(Past(number, [0]), 1_000, end - 1_000)
     # Rolled up to four hours; the other two are still made of readings.
     for width in (FIVE_MINUTES_MS, HOUR_MS):
         result = roll(readings, range(0, 4 * HOUR_MS + 1, width), 60_000)
         history.put_rollups(number, width, 0, 4 * HOUR_MS, result)
     for span, ((points,), width) in zip(spans, plain, strict=True):
-        ((now,), same) = history.series([(number, [0])], *span)
+        ((now,), same) = history.series([Past(number, [0])], *span)
         assert same == width
         assert [p.at_ms for p in now] == [p.at_ms for p in points]
         for a, b in zip(now, points, strict=True):
             assert a.mean == pytest.approx(b.mean, abs=0.2)
             assert (a.low, a.high) == (b.low, b.high)
         assert sum(p.count for p in now) == sum(p.count for p in points)
-    again = history.numbers(number, [0], 1_000, end - 1_000)
+    again = history.numbers(Past(number, [0]), 1_000, end - 1_000)
     assert (again.low, again.high, again.count) == (sums.low, sums.high, sums.count)
     assert again.mean == pytest.approx(sums.mean, abs=1e-2)
     # When the readings are gone, what is left is the rollups.
     while history.forget(number, 3 * HOUR_MS):
         pass
-    ((left,), _) = history.series([(number, [0])], 0, end, 5_000)
+    ((left,), _) = history.series([Past(number, [0])], 0, end, 5_000)
     assert min(p.at_ms for p in left) < HOUR_MS
     assert sum(p.count for p in left) == len(readings)
-    assert history.numbers(number, [0], 0, end).count == len(readings)
+    assert history.numbers(Past(number, [0]), 0, end).count == len(readings)
 
 
 def test_how_a_state_stood_is_told_by_its_sums_where_readings_are_forgotten(
@@ -244,7 +249,7 @@ def test_how_a_state_stood_is_told_by_its_sums_where_readings_are_forgotten(
         at = hour * HOUR_MS + 7 * 60_000
         switched += [(at, 1.0), (at + 600_000, 0.0)]
     history.store([(number, at, 0, value, value, GOOD) for at, value in switched])
-    plain = history.stood(number, [0], 0, 99 * HOUR_MS, days=False)
+    plain = history.stood(Past(number, [0]), 0, 99 * HOUR_MS, days=False)
     readings = history.single(number, 0, 99 * HOUR_MS, 1_000)
     for width, hours in ((HOUR_MS, 97), (DAY_MS, 96)):
         result = roll(readings, range(0, hours * HOUR_MS + 1, width), math.inf)
@@ -253,7 +258,7 @@ def test_how_a_state_stood_is_told_by_its_sums_where_readings_are_forgotten(
         pass
     for width, days in ((HOUR_MS, False), (DAY_MS, True)):
         bounds = range(0, 99 * HOUR_MS + width, width)
-        left = by_rows(history.stood(number, [0], 0, 99 * HOUR_MS, days=days), bounds)
+        left = by_rows(history.stood(Past(number, [0]), 0, 99 * HOUR_MS, days=days), bounds)
         assert left == by_rows(plain, bounds)
     assert [round(one.on_ms / 60_000) for one in left] == [180, 1_440, 180 + 210, 240, 20]
-    assert history.stood(number, [1], 0, 99 * HOUR_MS, days=True) == []
+    assert history.stood(Past(number, [1]), 0, 99 * HOUR_MS, days=True) == []

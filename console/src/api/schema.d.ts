@@ -2729,6 +2729,11 @@ export interface components {
             decimals: number;
             /** @description the names of 0 and 1, for a kind of two states */
             words: string[] | null;
+            /**
+             * @description how a page draws it; a needle is a direction, in degrees
+             * @enum {unknown}
+             */
+            drawn: "line" | "needle" | "states";
             room: string | null;
             writable: boolean;
             low: number;
@@ -2805,6 +2810,11 @@ export interface components {
             decimals: number;
             /** @description the names of 0 and 1, for a kind of two states */
             words: string[] | null;
+            /**
+             * @description how a page draws it; a needle is a direction, in degrees
+             * @enum {unknown}
+             */
+            drawn: "line" | "needle" | "states";
             room: string | null;
             writable: boolean;
             low: number;

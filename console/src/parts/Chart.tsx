@@ -162,6 +162,8 @@ export function Chart({
 function inWords(course: Course): string {
   const { history, entity } = course;
   if (history.at.length === 0) return `${nameOf(course)}: no readings`;
+  if (entity.drawn === "needle")
+    return `${nameOf(course)} from ${day(history.start)} ${clock(history.start)}: last ${shown(history.mean.at(-1) ?? null, entity)}`;
   const low = shown(Math.min(...history.low), entity);
   const high = shown(Math.max(...history.high), entity);
   return `${nameOf(course)} from ${day(history.start)} ${clock(history.start)}: between ${low} and ${high}`;

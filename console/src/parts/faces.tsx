@@ -35,9 +35,36 @@ const FIGURE: Face = ({ entity, limits }) => (
   </>
 );
 
+const NEEDLE: Face = ({ entity }) => (
+  <>
+    <Needle entity={entity} />
+    <Figure entity={entity} />
+  </>
+);
+const DRAWN: Record<Entity["drawn"], Face> = { line: FIGURE, states: WORD, needle: NEEDLE };
+
 /** The face of an entity's tile. */
-export function faceOf(entity: Pick<Entity, "kind" | "words">): Face {
-  return BY_KIND[entity.kind] ?? (entity.words ? WORD : FIGURE);
+export function faceOf(entity: Pick<Entity, "kind" | "drawn">): Face {
+  return BY_KIND[entity.kind] ?? DRAWN[entity.drawn];
+}
+
+/** A direction on a compass, north up: the needle points to where it comes from. */
+function Needle({ entity }: { entity: Entity }) {
+  if (entity.value === null) return null;
+  return (
+    <svg aria-hidden="true" viewBox="-50 -50 100 100" className="mb-2 block size-20">
+      <circle r="46" fill="none" stroke="var(--rule)" strokeWidth="2" />
+      {[0, 90, 180, 270].map((turn) => (
+        <path key={turn} d="M0 -46V-38" stroke="var(--faint)" transform={`rotate(${turn})`} />
+      ))}
+      <text y="-24" textAnchor="middle" fontSize="14" fill="var(--faint)">
+        N
+      </text>
+      <g data-needle transform={`rotate(${entity.value})`}>
+        <path d="M0 -34L7 26L0 18L-7 26Z" fill="var(--act)" />
+      </g>
+    </svg>
+  );
 }
 
 function Nothing({ entity }: { entity: Entity }) {

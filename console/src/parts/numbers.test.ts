@@ -31,12 +31,11 @@ it("draws mean, lowest and highest of a day over a long span", () => {
     [28, 28],
   ]);
   expect(columns(month)[1]).toEqual(mean);
-  const [day, hours, on] = [month, { width_ms: hour / 4 }, { words: ["off", "on"] }];
-  expect([isCalm(day, { words: null }), isCalm(hours, { words: null }), isCalm(day, on)]).toEqual([
-    true,
-    false,
-    false,
-  ]);
+  const hours = { width_ms: hour / 4 };
+  expect(isCalm(month, { drawn: "line" })).toBe(true);
+  expect(isCalm(hours, { drawn: "line" })).toBe(false);
+  expect(isCalm(month, { drawn: "states" })).toBe(false);
+  expect(isCalm(month, { drawn: "needle" })).toBe(false);
 });
 
 it("leaves a gap where nothing was heard", () => {

@@ -23,8 +23,8 @@ type Columns = Pick<History, "at" | "mean" | "low" | "high" | "count" | "width_m
  * Whether what is drawn is of a day, once buckets are an hour: a line that swings each
  * day hides a month. Of a switch, a day's mean says nothing.
  */
-export function isCalm(history: Pick<History, "width_ms">, entity: Pick<Entity, "words">): boolean {
-  return history.width_ms >= DAY_MS / 24 && !entity.words;
+export function isCalm(history: Pick<History, "width_ms">, entity: Pick<Entity, "drawn">): boolean {
+  return history.width_ms >= DAY_MS / 24 && entity.drawn === "line";
 }
 
 /** Mean, lowest and highest of the day around each moment. */

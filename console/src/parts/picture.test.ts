@@ -23,7 +23,7 @@ test("a picture takes a title that holds what no XML may", () => {
 
 const course = (name: string, unit: string, mean: number[]) => ({
   name,
-  entity: { entity: "a/b", spoken: name, unit, decimals: 1, words: null },
+  entity: { entity: "a/b", spoken: name, unit, decimals: 1, words: null, drawn: "line" as const },
   history: {
     entity: "a/b",
     unit,

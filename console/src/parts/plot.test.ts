@@ -53,3 +53,14 @@ it("has an axis for each unit, and a line and a band for each course", () => {
   ]);
   expect(options(600, [air], { current: NOTHING }).series[1]?.label).toBe("mean");
 });
+
+it("draws directions as points from 0 to 360, without a line through the south or a band", () => {
+  const wind = { ...course("mast/wind", "°", [1000, 2000], [350, 10]) };
+  wind.entity = entity("mast/wind", { unit: "°", drawn: "needle" });
+  const how = options(600, [wind], { current: NOTHING });
+  expect(how.bands).toEqual([]);
+  expect(how.series[1]?.points).toMatchObject({ show: true });
+  expect(how.series[1]?.paths?.({} as never, 1, 0, 1)).toBeNull();
+  const range = how.scales?.["y °"]?.range as (...given: unknown[]) => [number, number];
+  expect(range({}, 10, 350)).toEqual([0, 360]);
+});

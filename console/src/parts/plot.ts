@@ -11,7 +11,7 @@ export type Limits = EntityDetail["watchers"];
 /** One entity's history, as a line of a chart; `name` where it is not the entity's. */
 export interface Course {
   history: History;
-  entity: Pick<Entity, "entity" | "spoken" | "unit" | "decimals" | "words">;
+  entity: Pick<Entity, "entity" | "spoken" | "unit" | "decimals" | "words" | "drawn">;
   name?: string;
 }
 
@@ -98,6 +98,8 @@ export function options(
         scale(unit),
         {
           range: (_: uPlot, low: number | null, high: number | null) => {
+            if (courses.some((c) => c.entity.unit === unit && c.entity.drawn === "needle"))
+              return [0, 360] as [number, number];
             const wanted =
               place > 0
                 ? []
@@ -163,16 +165,25 @@ export function options(
             dash: DASHES[Math.floor(place / COLOURS.length)],
             width: 1.75,
             value,
+            // From 350° to 10° a line would go the long way round.
+            ...(entity.drawn === "needle" && {
+              paths: () => null,
+              points: { show: true, size: 4, space: 0 },
+            }),
           },
-          { ...edge, label: name("lowest") },
-          { ...edge, label: name("highest") },
+          { ...edge, label: name(entity.drawn === "needle" ? "from" : "lowest") },
+          { ...edge, label: name(entity.drawn === "needle" ? "to" : "highest") },
         ];
       }),
     ],
-    bands: courses.map((_, place) => ({
-      series: [3 * place + 3, 3 * place + 2],
-      fill: `${colour(COLOURS[place % COLOURS.length] ?? "act")}${alone ? "2e" : "18"}`,
-    })),
+    bands: courses.flatMap(({ entity }, place) =>
+      entity.drawn === "needle"
+        ? []
+        : {
+            series: [3 * place + 3, 3 * place + 2],
+            fill: `${colour(COLOURS[place % COLOURS.length] ?? "act")}${alone ? "2e" : "18"}`,
+          },
+    ),
     hooks: {
       draw: [
         (plot) => {

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
+from hombi.core.arithmetic import LINE, Line
 from hombi.core.errors import UnitError
 from hombi.core.formula.dimensions import PLAIN, Dimension, measured, multiplied, named
 from hombi.core.formula.grammar import FormulaError, parsed
@@ -61,6 +62,8 @@ class _Part:
     compute: Compute
     # The number itself, where it is one: exponents must be.
     constant: float | None = None
+    # How it is calculated with, where that is otherwise: a direction.
+    arithmetic: Line = LINE
 
 
 @lru_cache(maxsize=256)
@@ -133,7 +136,8 @@ def compile_formula(text: str, kinds: tuple[str, ...], wanted: str = "") -> Form
     kind = _kind_of(result.dimension, kinds, wanted)
     _, factor, addend = measured(kind.unit)
     compute = result.compute
-    return Formula(text, sources, kind, lambda values: (compute(values) - addend) / factor)
+    settled = kind.arithmetic.settled
+    return Formula(text, sources, kind, lambda values: settled((compute(values) - addend) / factor))
 
 
 def _kind_of(dimension: Dimension, kinds: Sequence[str], wanted: str) -> Kind:
@@ -160,6 +164,12 @@ def _kind_of(dimension: Dimension, kinds: Sequence[str], wanted: str) -> Kind:
         if kind.name == "number" and not dimension:
             return kind
     raise FormulaError(f"it gives {named(dimension)}, and no kind measures that")
+
+
+def _known(value: float | None) -> float:
+    if value is None:
+        raise ValueError("directions that cancel out have no mean")
+    return value
 
 
 class _Reader:
@@ -192,7 +202,7 @@ class _Reader:
         dimension, factor, addend = measured(kind.unit)
         if addend:
             return _Part(dimension, lambda values: values[place] * factor + addend)
-        return _Part(dimension, lambda values: values[place] * factor)
+        return _Part(dimension, lambda values: values[place] * factor, arithmetic=kind.arithmetic)
 
     _quoted = _own = _source
 
@@ -213,14 +223,33 @@ class _Reader:
                 )
         return made
 
+    def _ordered(self, tree: Tree[Any], *parts: Tree[Any]) -> list[_Part]:
+        made = self._alike(tree, "under", *parts)
+        if not all(part.arithmetic.ordered for part in made):
+            raise FormulaError(
+                "no direction is under or over another; compare the difference of two",
+                tree.meta.column,
+            )
+        return made
+
     def _add(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
         a, b = self._alike(tree, "plus", left, right)
         f, g = a.compute, b.compute
-        return _Part(a.dimension, lambda values: f(values) + g(values))
+        # A direction and an angle are a direction.
+        turned = min((a.arithmetic, b.arithmetic), key=lambda one: one.ordered)
+        return _Part(a.dimension, lambda values: f(values) + g(values), arithmetic=turned)
 
     def _sub(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
         a, b = self._alike(tree, "minus", left, right)
         f, g = a.compute, b.compute
+        if not a.arithmetic.ordered:
+            if b.arithmetic.ordered:
+                return _Part(
+                    a.dimension, lambda values: f(values) - g(values), arithmetic=a.arithmetic
+                )
+            _, degree, _ = measured("°")
+            apart = a.arithmetic.difference
+            return _Part(a.dimension, lambda v: apart(f(v) / degree, g(v) / degree) * degree)
         return _Part(a.dimension, lambda values: f(values) - g(values))
 
     def _mul(self, _: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
@@ -264,6 +293,21 @@ class _Reader:
                 raise FormulaError("abs takes one value", name.column)
             made = self._alike(tree, "beside", *given)
             computes, of = tuple(one.compute for one in made), ANY[name]
+            turned = next((one.arithmetic for one in made if not one.arithmetic.ordered), None)
+            if turned is not None and name != "mean":
+                raise FormulaError(
+                    f"{name} takes values of which one is higher than another, and directions "
+                    f"are not; take their mean, or the difference of two",
+                    name.column,
+                )
+            if turned is not None:
+                _, degree, _ = measured("°")
+                mean = turned.mean
+                return _Part(
+                    made[0].dimension,
+                    lambda v: _known(mean((f(v) / degree, 1.0) for f in computes)) * degree,
+                    arithmetic=turned,
+                )
             return _Part(made[0].dimension, lambda values: of(*(f(values) for f in computes)))
         if name in NUMBERS and len(given) == 1:
             a = self.part(given[0])
@@ -301,7 +345,7 @@ class _Reader:
         return _Part(PLAIN, lambda values: float(not f(values)))
 
     def _lt(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
-        a, b = self._alike(tree, "under", left, right)
+        a, b = self._ordered(tree, left, right)
         f, g = a.compute, b.compute
         return _Part(PLAIN, lambda values: float(f(values) < g(values)))
 
@@ -309,7 +353,7 @@ class _Reader:
         return self._lt(tree, right, left)
 
     def _le(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
-        a, b = self._alike(tree, "under", left, right)
+        a, b = self._ordered(tree, left, right)
         f, g = a.compute, b.compute
         return _Part(PLAIN, lambda values: float(f(values) <= g(values)))
 

@@ -11,7 +11,7 @@ from hombi.core.series.channel import Channel
 from hombi.core.series.conditioning import Plan, steps_of
 from hombi.core.series.reading import Reading
 from hombi.core.series.sample import Sample
-from hombi.core.series.steps import Convert, Limits, Measured, Step
+from hombi.core.series.steps import Convert, Limits, Measured, Settle, Step
 
 
 class Chain:
@@ -51,8 +51,9 @@ def chain_of(plan: Plan, kind: Kind, unit: str, low: float, high: float) -> Chai
     limits again: what is made of a value must be believed as well."""
     # What is sent in the kind's own unit needs no conversion.
     converted = () if unit == kind.unit else (Convert(unit, kind.unit),)
-    first: tuple[Step, ...] = (*converted, Limits(low, high))
-    return Chain((*first, *steps_of(plan, kind), Limits(low, high)) if plan else first)
+    settled = () if kind.arithmetic.ordered else (Settle(kind.arithmetic),)
+    first: tuple[Step, ...] = (*converted, Limits(low, high), *settled)
+    return Chain((*first, *steps_of(plan, kind), Limits(low, high), *settled) if plan else first)
 
 
 def usual_chain(kind: Kind, unit: str, low: float, high: float) -> Chain:

@@ -12,6 +12,8 @@ from __future__ import annotations
 import difflib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
+from typing import Literal
 
 from hombi.core.kinds import Kind
 from hombi.core.series.parameters import LARGEST, Given, Parameter, ParameterError
@@ -29,6 +31,7 @@ from hombi.core.series.steps import (
     Step,
     Stuck,
 )
+from hombi.core.series.steps.turning import ByParts
 
 MOST_STEPS = 8
 
@@ -43,13 +46,15 @@ class PlanError(ValueError):
 @dataclass(frozen=True, slots=True)
 class StepKind:
     """One sort of step: its name, what it is for, its parameters, and how it is made of
-    them (times in ms); one that is `of_kind` is given the entity's kind first."""
+    them (times in ms); one that is `of_kind` is given the entity's kind first. `turns`
+    says what one does with directions."""
 
     name: str
     about: str
     parameters: tuple[Parameter, ...]
     make: Callable[..., Step]
     of_kind: bool = False
+    turns: Literal["as it is", "by parts", "not at all"] = "as it is"
 
 
 STEP_KINDS: Mapping[str, StepKind] = {
@@ -73,24 +78,28 @@ STEP_KINDS: Mapping[str, StepKind] = {
                 Parameter("floor", "the least deviation that counts", 0.0),
             ),
             Despike,
+            turns="not at all",
         ),
         StepKind(
             "median",
             "Takes the middle of the values of the last while.",
             (Parameter("window", "the time that is looked at", "5 min", time=True),),
             Median,
+            turns="not at all",
         ),
         StepKind(
             "low-pass",
             "Smooths: a jump is followed for two thirds within the time constant.",
             (Parameter("time", "the time constant", "2 min", time=True),),
             LowPass,
+            turns="by parts",
         ),
         StepKind(
             "resample",
             "Gives the mean of each stretch of time, until the next one ends.",
             (Parameter("every", "how long a stretch is", "10 min", time=True),),
             Resample,
+            turns="by parts",
         ),
         StepKind(
             "clamp",
@@ -100,12 +109,14 @@ STEP_KINDS: Mapping[str, StepKind] = {
                 Parameter("high", "the highest value"),
             ),
             Clamp,
+            turns="not at all",
         ),
         StepKind(
             "hold-off",
             "Does not follow changes that are smaller than a band.",
             (Parameter("band", "the least change that counts"),),
-            HoldOff,
+            lambda kind, band: HoldOff(band, kind.arithmetic),
+            of_kind=True,
         ),
         StepKind(
             "clips",
@@ -183,7 +194,13 @@ def steps_of(plan: Plan, kind: Kind) -> tuple[Step, ...]:
 
 def _made(sort: StepKind, one: Mapping[str, Given], kind: Kind) -> Step:
     given = [p.value(one[p.name]) for p in sort.parameters]
-    return sort.make(kind, *given) if sort.of_kind else sort.make(*given)
+    make = partial(sort.make, *([kind] if sort.of_kind else []), *given)
+    if kind.arithmetic.ordered or sort.turns == "as it is":
+        return make()
+    if sort.turns == "not at all":
+        fit = [name for name, other in STEP_KINDS.items() if other.turns != sort.turns]
+        raise ValueError(f"it needs an order, and directions have none; use {', '.join(fit)}")
+    return ByParts(make, kind.arithmetic)
 
 
 def in_words(one: Mapping[str, Given]) -> str:

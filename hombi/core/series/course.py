@@ -16,11 +16,11 @@ RHYTHM_MS = 6 * 3_600_000
 
 class Course:
     """It makes a reading where its value changes, and at each mark (a whole five
-    minutes), for as long as its source says something. A source with two states holds
-    until it says otherwise."""
+    minutes), for as long as its source says something. A source that `holds`, as states
+    do, says the same until it says otherwise."""
 
-    def __init__(self, machine: Running, *, states: bool) -> None:
-        self._machine, self._states = machine, states
+    def __init__(self, machine: Running, *, holds: bool) -> None:
+        self._machine, self._holds = machine, holds
         self._rhythm = Rhythm()
         self._quality = Quality.INPUT_MISSING
         self._made: Reading | None = None
@@ -69,7 +69,7 @@ class Course:
         """Its reading at a mark; `heard` says whether its source still is."""
         if self._made is not None and self._made.at_ms >= at_ms:
             return None  # it has been said
-        if not self._states and not self._rhythm.holds(at_ms):
+        if not self._holds and not self._rhythm.holds(at_ms):
             return None
         return self._at(at_ms, self._quality if heard else Quality.INPUT_MISSING)
 

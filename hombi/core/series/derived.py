@@ -9,9 +9,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, tzinfo
 from functools import lru_cache
-from statistics import fmean, median
+from statistics import median
 from typing import Any
 
+from hombi.core.arithmetic import LINE, Line
 from hombi.core.formula import Formula, compile_formula
 from hombi.core.kinds import KINDS, Kind, difference_of
 from hombi.core.series.parameters import NO_TIME, Given, Parameter
@@ -44,8 +45,9 @@ class Method:
 
     `sources` are the kinds of its sources in their order; empty: any number of one
     kind. A source that is not a kind says which it can be: NUMBER, STATES, or several
-    kinds. `kind` is what it gives; "" that of its sources. `compute` takes the values
-    and the parameters; where it gives None, there is no value. One that runs on is made
+    kinds. `kind` is what it gives; "" that of its sources. `compute` takes the values,
+    the parameters and the arithmetic of the sources' kind; where it gives None, there
+    is no value. One that runs on is made
     by `run`, of its parameters, the kind of its source and the house's zone.
     """
 
@@ -54,7 +56,7 @@ class Method:
     about: str
     sources: tuple[str, ...]
     kind: str
-    compute: Callable[[Values, Mapping[str, float]], float | None] | None = None
+    compute: Callable[[Values, Mapping[str, float], Line], float | None] | None = None
     parameters: tuple[Parameter, ...] = ()
     source: str = ""
     run: Callable[[Mapping[str, Any], Kind, tzinfo], Running] | None = None
@@ -117,18 +119,18 @@ def temperature_factor(surface: float, inside: float, outside: float) -> float:
     return factor
 
 
-def _hot(values: Values, _: Mapping[str, float]) -> float:
+def _hot(values: Values, *_: object) -> float:
     celsius, humidity = values
     vapour = saturation_hpa(celsius) * humidity / 100
     return celsius + 5 / 9 * (vapour - 10)
 
 
-def _deficit(values: Values, _: Mapping[str, float]) -> float:
+def _deficit(values: Values, *_: object) -> float:
     celsius, humidity = values
     return saturation_hpa(celsius) * (1 - humidity / 100) / 10
 
 
-def _surface(values: Values, parameters: Mapping[str, float]) -> float:
+def _surface(values: Values, parameters: Mapping[str, float], _: Line) -> float:
     inside, humidity, outside = values
     return min(100.0, surface_humidity(inside, humidity, outside, parameters["frsi"]))
 
@@ -137,14 +139,29 @@ def _hysteresis(given: Mapping[str, Any], *_: object) -> Running:
     return Hysteresis(given["on"], given["off"], given["least_on"], given["least_off"])
 
 
+def _mean(values: Values, _: object, arithmetic: Line) -> float | None:
+    return arithmetic.mean((value, 1.0) for value in values)
+
+
+def _moving_mean(given: Mapping[str, Any], kind: Kind, _: tzinfo) -> Running:
+    return MovingMean(given["window"], kind.arithmetic)
+
+
+def _change(given: Mapping[str, Any], kind: Kind, _: tzinfo) -> Running:
+    return ChangeOver(given["window"], kind.arithmetic)
+
+
 def _tally(what: str) -> Callable[[Mapping[str, Any], Kind, tzinfo], Running]:
     return lambda given, _, zone: Tally(what, given["per"], zone)
 
 
 FORMULA = "formula"
+# What makes sense of values that have no order.
+OF_DIRECTIONS = frozenset({"mean", "spread", "difference", "moving-mean", "change"})
 # What gives the distance of two values, not a value.
 DIFFERENCES = ("difference", "spread", "change")
-# Of which kinds its values were when the formula was checked.
+# Of which kinds its sources were when it was checked: of a formula, and of what is not
+# computed on a line.
 OF = "of"
 AIR = ("temperature", "humidity")
 # A source that can be of any kind with numbers, or with two states.
@@ -167,11 +184,11 @@ METHODS: Mapping[str, Method] = {
     for method in (
         Method(
             "dew-point", "Dew point", "The temperature at which the air's water condenses.",
-            AIR, "temperature", lambda v, _: dew_point(*v), source="WMO No. 8, annex 4.B",
+            AIR, "temperature", lambda v, *_: dew_point(*v), source="WMO No. 8, annex 4.B",
         ),
         Method(
             "absolute-humidity", "Absolute humidity", "How much water is in the air.",
-            AIR, "water-content", lambda v, _: absolute_humidity(*v),
+            AIR, "water-content", lambda v, *_: absolute_humidity(*v),
             source="WMO No. 8, annex 4.B",
         ),
         Method(
@@ -192,18 +209,18 @@ METHODS: Mapping[str, Method] = {
             ),
             source="ISO 13788",
         ),
-        Method("mean", "Mean", "The mean of several values.", (), "", lambda v, _: fmean(v)),
-        Method("median", "Median", "The middle of several.", (), "", lambda v, _: median(v)),
-        Method("lowest", "Lowest", "The lowest of several values.", (), "", lambda v, _: min(v)),
-        Method("highest", "Highest", "The highest of several.", (), "", lambda v, _: max(v)),
-        Method("sum", "Sum", "The sum of several values.", (), "", lambda v, _: sum(v)),
+        Method("mean", "Mean", "The mean of several values.", (), "", _mean),
+        Method("median", "Median", "The middle of several.", (), "", lambda v, *_: median(v)),
+        Method("lowest", "Lowest", "The lowest of several values.", (), "", lambda v, *_: min(v)),
+        Method("highest", "Highest", "The highest of several.", (), "", lambda v, *_: max(v)),
+        Method("sum", "Sum", "The sum of several values.", (), "", lambda v, *_: sum(v)),
         Method(
             "spread", "Spread", "The highest less the lowest of several values.",
-            (), "", lambda v, _: max(v) - min(v),
+            (), "", lambda v, _, a: a.spread(v),
         ),
         Method(
             "difference", "Difference", "The first value less the second.",
-            (), "", lambda v, _: v[0] - v[1],
+            (), "", lambda v, _, a: a.difference(*v),
         ),
         Method(
             FORMULA, "Formula", "What a formula makes of other values; units must fit.",
@@ -244,7 +261,7 @@ METHODS: Mapping[str, Method] = {
         ),
         Method(
             "moving-mean", "Moving mean", "The mean of the last while, by how long values held.",
-            (NUMBER,), "", run=lambda given, *_: MovingMean(given["window"]),
+            (NUMBER,), "", run=_moving_mean,
             parameters=(
                 Parameter("window", "the while", "1 h", time=True, longest_ms=LONGEST_MEAN_MS),
             ),
@@ -270,7 +287,7 @@ METHODS: Mapping[str, Method] = {
         ),
         Method(
             "change", "Change", "By how much the value changed within a time.",
-            (NUMBER,), "", run=lambda given, *_: ChangeOver(given["window"]),
+            (NUMBER,), "", run=_change,
             parameters=(Parameter("window", "the time", "1 h", time=True),),
         ),
         Method(
@@ -301,6 +318,12 @@ def checked(
     kind = kind_given(method, kind)
     if method == "sum" and kind.name == "temperature":
         raise DerivedError("temperatures are not added up; mean, lowest and highest make sense")
+    unordered = next((kind for kind in kinds if not kind.arithmetic.ordered), None)
+    if unordered is not None and method not in OF_DIRECTIONS:
+        raise DerivedError(
+            f"{method} takes values of which one is higher than another, and a "
+            f"{unordered.shown} is not; use {', '.join(sorted(OF_DIRECTIONS))}"
+        )
     known = {parameter.name: parameter for parameter in result.parameters}
     for name in given:
         if name not in known:
@@ -317,6 +340,8 @@ def checked(
         raise DerivedError(str(error)) from error
     if not 0.0 < float(parameters.get("frsi", 0.5)) <= 1.0:
         raise DerivedError("frsi lies between 0 and 1; usual walls have 0.5 to 0.95")
+    if unordered is not None and result.of_any:
+        parameters[OF] = unordered.name
     return result, kind, parameters
 
 
@@ -332,10 +357,12 @@ def _formula(
 
 
 def _stays(made: Formula, kinds: Sequence[Kind]) -> bool:
-    """Whether what a formula makes of temperatures stays the same when all of them rise
-    alike: then it is how far they lie apart."""
-    rises = [1.0 if kind.name == "temperature" else 0.0 for kind in kinds]
-    if made.kind.name != "temperature" or not any(rises):
+    """Whether what a formula makes of temperatures, or of directions, stays the same
+    when all of them rise alike: then it is how far they lie apart."""
+    if difference_of(made.kind) is made.kind:
+        return False
+    rises = [1.0 if kind is made.kind else 0.0 for kind in kinds]
+    if not any(rises):
         return False
     tried = [
         [
@@ -352,7 +379,7 @@ def _stays(made: Formula, kinds: Sequence[Kind]) -> bool:
         ]
     except (ValueError, ArithmeticError):
         return False
-    return all(abs(one) < 1e-6 for one in moved)
+    return all(abs(made.kind.arithmetic.difference(one, 0.0)) < 1e-6 for one in moved)
 
 
 def kind_wanted(method: str, parameters: Mapping[str, str], place: int) -> str:
@@ -376,7 +403,8 @@ def computing(
         return lambda values: _finite(of, values)
     result = METHODS[method]
     known = values_of(result, given)
-    return lambda values: computed(result, values, known)
+    arithmetic = KINDS[given[OF]].arithmetic if OF in given else LINE
+    return lambda values: computed(result, values, known, arithmetic)
 
 
 def _finite(of: Callable[[Values], float], values: Values) -> float | None:
@@ -444,12 +472,14 @@ def limits_of(method: str, kind: Kind) -> tuple[float, float]:
     return kind.low, kind.high
 
 
-def computed(method: Method, values: Values, parameters: Mapping[str, float]) -> float | None:
+def computed(
+    method: Method, values: Values, parameters: Mapping[str, float], arithmetic: Line = LINE
+) -> float | None:
     """The value; None where there is none, or none that is a number."""
     if method.compute is None:
         return None
     try:
-        result = method.compute(values, parameters)
+        result = method.compute(values, parameters, arithmetic)
     except (ValueError, ZeroDivisionError, OverflowError):
         return None
     return result if result is not None and math.isfinite(result) else None

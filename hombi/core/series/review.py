@@ -14,7 +14,7 @@ from statistics import median
 import msgspec
 
 from hombi.core.kinds import Seen
-from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup
+from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup, together
 from hombi.core.series.statistics import Held, quantiles, slope_of
 from hombi.core.series.steps.despike import NORMAL
 
@@ -102,10 +102,7 @@ def summary(hours: Sequence[Rollup], zone: tzinfo) -> Summary | None:
     if not known:
         return None
     held = sum(rollup.held_ms for rollup in known)
-    mean = sum(rollup.mean * rollup.held_ms for rollup in known) / held
-    # What only held says nothing of lowest and highest where there are readings.
-    rollups = [rollup for rollup in known if rollup.count] or known
-    low, high = min(rollup.low for rollup in rollups), max(rollup.high for rollup in rollups)
+    mean, low, high = together(known)
     by_hour: dict[int, list[Held]] = defaultdict(list)
     for rollup in known:
         by_hour[_hour(rollup.start_ms, zone)].append((rollup.mean, rollup.held_ms))
@@ -191,7 +188,7 @@ def mould(looked: Looked) -> Finding | None:
     held = sum(hour.held_ms for hour in hours)
     if held < LEAST_HOURS * HOUR_MS:
         return None
-    mean = sum(hour.mean * hour.held_ms for hour in hours) / held
+    mean, _, _ = together(hours)
     over = beyond_h(hours, lambda value: value > MOULD)
     if mean <= MOULD and not over:
         return None

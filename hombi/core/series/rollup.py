@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import math
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
-from itertools import islice, pairwise, zip_longest
+from itertools import groupby, islice, pairwise, zip_longest
+from operator import attrgetter
 from statistics import median
 
 import msgspec
 
+from hombi.core.arithmetic import LINE, Line
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
 
@@ -32,7 +36,7 @@ class Rollup(msgspec.Struct, frozen=True):
 
     `mean` is weighted by time, over the `held_ms` for which a value was known. `count`
     is 0 where a value that came before still held: `low`, `high` and `last` are that
-    value then.
+    value then. Of directions, `low` to `high` is the range clockwise.
     """
 
     start_ms: int
@@ -63,23 +67,73 @@ def bucket_ms(span_ms: int, points: int) -> int:
     return next((base for base in BASES_MS if NEARLY * base <= width < base), width)
 
 
-def hold_ms(readings: Sequence[Reading]) -> float:
+def hold_ms(readings: Sequence[Reading], arithmetic: Line = LINE) -> float:
     """How long a reading holds when no other follows, from the distances at which these
-    came: three times the usual one (facts: a longer silence is a gap)."""
+    came: three times the usual one (facts: a longer silence is a gap). A state holds
+    for ever: it is told when it changes."""
+    if arithmetic.holds:
+        return math.inf
     gaps = [b.at_ms - a.at_ms for a, b in pairwise(readings)]
     if len(gaps) < GAPS_TO_KNOW:
         return HOLDS_UNKNOWN_MS
     return max(HOLDS_AT_LEAST_MS, HOLDS_INTERVALS * median(gaps))
 
 
-def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> list[Rollup]:
+def roll(
+    readings: Sequence[Reading], bounds: Sequence[int], hold: float, arithmetic: Line = LINE
+) -> list[Rollup]:
     """The rollups of the stretches between these moments, one for each channel that has
     something to say there; oldest first.
 
     `readings` are oldest first, and may begin with some from before the first moment: a
-    value holds until the next reading, `hold` ms at most (infinite for a kind with two
-    states, which is told when it changes). A bad reading ends what held before it.
+    value holds until the next reading, `hold` ms at most (see `hold_ms`). A bad reading
+    ends what held before it.
     """
+    rollups = _rolled(readings, bounds, hold)
+    return rollups if arithmetic.ordered else _turned(rollups, readings, bounds, hold, arithmetic)
+
+
+def _turned(
+    rollups: Sequence[Rollup],
+    readings: Sequence[Reading],
+    bounds: Sequence[int],
+    hold: float,
+    arithmetic: Line,
+) -> list[Rollup]:
+    """Rollups with the means of the parts of their values, and the ranges that those
+    have."""
+    parts = [
+        _rolled(
+            [
+                reading
+                if reading.value is None
+                else msgspec.structs.replace(reading, value=arithmetic.parts(reading.value)[place])
+                for reading in readings
+            ],
+            bounds,
+            hold,
+        )
+        for place in range(len(arithmetic.parts(0.0)))
+    ]
+    values: dict[tuple[int, int], list[float]] = {}
+    for reading in readings:
+        if reading.value is not None and reading.quality < Quality.STUCK:
+            place = bisect_right(bounds, reading.at_ms) - 1
+            values.setdefault((bounds[place], reading.channel), []).append(reading.value)
+    result = []
+    for rollup, *means in zip(rollups, *parts, strict=True):
+        mean = arithmetic.whole([part.mean for part in means])
+        there = values[(rollup.start_ms, rollup.channel)] if rollup.count else [rollup.last]
+        low, high = arithmetic.extent((value, value) for value in there)
+        result.append(
+            msgspec.structs.replace(
+                rollup, low=low, mean=rollup.last if mean is None else mean, high=high
+            )
+        )
+    return result
+
+
+def _rolled(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> list[Rollup]:
     result: dict[tuple[int, int], _Sum] = {}
     place, last = 0, len(bounds) - 1
     begin, end = bounds[0], bounds[min(1, last)]
@@ -144,33 +198,40 @@ def holding(
         yield reading, value, until
 
 
-def merge(parts: Iterable[Rollup], start_ms: int) -> list[Rollup]:
-    """Rollups of stretches that follow one another as one for each channel."""
-    result: dict[int, list[Rollup]] = {}
-    for part in parts:
-        result.setdefault(part.channel, []).append(part)
-    return [_all(result[channel], start_ms) for channel in sorted(result)]
+def merge(parts: Iterable[Rollup], start_ms: int, arithmetic: Line = LINE) -> list[Rollup]:
+    """Rollups of stretches that follow one another as one for each channel. Of
+    directions, each of them counts as one direction."""
+    ordered = sorted(parts, key=attrgetter("channel"))
+    return [
+        _merged(list(of_channel), start_ms, arithmetic)
+        for _, of_channel in groupby(ordered, attrgetter("channel"))
+    ]
 
 
-def _all(parts: Sequence[Rollup], start_ms: int) -> Rollup:
-    held = sum([part.held_ms for part in parts])
-    # What only held says nothing of lowest and highest where there are readings.
-    rollups = [part for part in parts if part.count] or parts
-    mean = (
-        sum([part.mean * part.held_ms for part in parts]) / held
-        if held
-        else sum([part.mean for part in parts]) / len(parts)
-    )
+def _merged(parts: Sequence[Rollup], start_ms: int, arithmetic: Line) -> Rollup:
+    mean, low, high = together(parts, arithmetic)
     return Rollup(
         start_ms,
         parts[0].channel,
         sum([part.count for part in parts]),
-        min([rollup.low for rollup in rollups]),
+        low,
         mean,
-        max([rollup.high for rollup in rollups]),
+        high,
         parts[-1].last,
-        held,
+        sum([part.held_ms for part in parts]),
     )
+
+
+def together(parts: Sequence[Rollup], arithmetic: Line = LINE) -> tuple[float, float, float]:
+    """(mean, lowest, highest) of some rollups, one at least."""
+    mean = arithmetic.mean((part.mean, part.held_ms) for part in parts)
+    if mean is None:
+        # None of them held for any time, or directions cancel out.
+        mean = arithmetic.mean((part.mean, 1) for part in parts)
+    # What only held says nothing of lowest and highest where there are readings.
+    rollups = [part for part in parts if part.count] or parts
+    low, high = arithmetic.extent((part.low, part.high) for part in rollups)
+    return parts[-1].last if mean is None else mean, low, high
 
 
 class _Sum:

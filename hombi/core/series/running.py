@@ -12,6 +12,7 @@ from datetime import datetime, tzinfo
 from statistics import median
 from typing import Literal, Protocol
 
+from hombi.core.arithmetic import LINE, Line
 from hombi.core.house_time import calendar_span, moment_ms
 from hombi.core.series.rollup import (
     GAPS_TO_KNOW,
@@ -131,10 +132,10 @@ class ChangeOver:
     """By how much the value changed within the last `window_ms`; none before so much
     is known."""
 
-    def __init__(self, window_ms: float) -> None:
+    def __init__(self, window_ms: float, arithmetic: Line = LINE) -> None:
         if window_ms <= 0:
             raise ValueError("the window must be longer than nothing")
-        self._window_ms = window_ms
+        self._window_ms, self._arithmetic = window_ms, arithmetic
         self.warm_ms = round(2 * window_ms)
         self._come: deque[tuple[int, float]] = deque()
 
@@ -157,7 +158,7 @@ class ChangeOver:
         # A gap longer than the window says nothing of its beginning.
         if not self._window_ms <= self._come[-1][0] - first_ms <= 2 * self._window_ms:
             return None
-        return self._come[-1][1] - first
+        return self._arithmetic.difference(self._come[-1][1], first)
 
 
 class Integral:
@@ -193,13 +194,15 @@ class MovingMean:
     """The mean of the last `window_ms`, each value weighted by how long it held; none
     while less than half of it is known."""
 
-    def __init__(self, window_ms: float) -> None:
+    def __init__(self, window_ms: float, arithmetic: Line = LINE) -> None:
         if window_ms <= 0:
             raise ValueError("the window must be longer than nothing")
-        self._window_ms = window_ms
+        self._window_ms, self._arithmetic = window_ms, arithmetic
         self.warm_ms = round(window_ms)
         self._held: deque[tuple[int, int, float]] = deque()  # from when until when
-        self._sum = self._known_ms = 0.0
+        # The sums of the parts of its values, each by how long it held.
+        self._sums = [0.0 for _ in arithmetic.parts(0.0)]
+        self._known_ms = 0.0
         self._last: tuple[int, float] | None = None
 
     def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
@@ -214,7 +217,9 @@ class MovingMean:
 
     def at(self, at_ms: int) -> float | None:
         self._go_to(at_ms)
-        return self._sum / self._known_ms if 2 * self._known_ms >= self._window_ms else None
+        if 2 * self._known_ms < self._window_ms:
+            return None
+        return self._arithmetic.whole([part / self._known_ms for part in self._sums])
 
     def _go_to(self, at_ms: int) -> None:
         if self._last is not None and at_ms > self._last[0]:
@@ -231,8 +236,10 @@ class MovingMean:
 
     def _add(self, piece: tuple[int, int, float], sign: int) -> None:
         since_ms, until_ms, value = piece
-        self._known_ms += sign * (until_ms - since_ms)
-        self._sum += sign * value * (until_ms - since_ms)
+        ms = sign * (until_ms - since_ms)
+        self._known_ms += ms
+        for place, part in enumerate(self._arithmetic.parts(value)):
+            self._sums[place] += part * ms
 
 
 class Counter:

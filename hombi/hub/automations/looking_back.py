@@ -168,7 +168,9 @@ def _courses(
                  if reading.channel in channels]  # fmt: skip
         if past is not None:
             # There is no value yet that says the mean of this past.
-            running = Running(MovingMean(past[1]), states=False)
+            running = Running(
+                MovingMean(past[1], entity.kind.arithmetic), holds=entity.kind.arithmetic.holds
+            )
             known = made_by(running, known, marks_in(start, end))
         room = entity.room.name if entity.room else ""
         result[address] = Course(

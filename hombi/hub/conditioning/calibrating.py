@@ -32,6 +32,11 @@ def calibrated(
     off an instrument. Any thread. Raises Invalid."""
     if sensor.kind.words is not None:
         raise Invalid(f"a {sensor.kind.shown} has two states, and no numbers to compare")
+    if not sensor.kind.arithmetic.ordered:
+        raise Invalid(
+            f"a {sensor.kind.shown} is not compared hour by hour; turn it by an offset: "
+            f"hombi steps set {sensor.address} linear offset=12"
+        )
 
     def readings(entity: Entity) -> list[Reading]:
         channels = set(entity.history_channels())

@@ -116,7 +116,7 @@ class Courses:
         method = METHODS[how.method]
         assert method.run is not None
         machine = method.run(values_of(method, how.parameters), source.kind, self.zone)
-        course = Course(machine, states=source.kind.words is not None)
+        course = Course(machine, holds=source.kind.arithmetic.holds)
         first = history.first_at(source.id, since_ms)
         start = end_ms if first is None else min(first, end_ms)
         own = history.before(entity.id, start)

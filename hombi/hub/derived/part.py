@@ -4,7 +4,6 @@ what is new."""
 from __future__ import annotations
 
 import asyncio
-import math
 from collections.abc import AsyncIterator, Iterable, Sequence
 from datetime import tzinfo
 
@@ -354,7 +353,7 @@ class Derived(Part):
             for place, one in enumerate(sources)
         ]
         holds = {
-            place: math.inf if source.kind.words is not None else hold_ms(some)
+            place: hold_ms(some, source.kind.arithmetic)
             for place, (source, some) in enumerate(zip(sources, sources_readings, strict=True))
         }
         # What it knows of its sources moves on once a stretch is stored.

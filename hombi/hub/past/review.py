@@ -165,7 +165,12 @@ def reviewed(
         elif subject.method == SURFACE:
             risk = mould(Looked(subject.address, subject.spoken, hours[subject.address]))
             made.findings += [risk] if risk else []
-        elif not subject.method and subject.kind.name not in NOT_COMPARED:
+        elif (
+            not subject.method
+            and subject.kind.name not in NOT_COMPARED
+            # Rooms are compared by what is higher and lower.
+            and subject.kind.arithmetic.ordered
+        ):
             by_kind.setdefault(subject.kind.name, []).append(subject)
     for name in (kind for kind in KINDS if kind in by_kind):
         kind, some = as_seen(KINDS[name], units), by_kind[name]

@@ -9,6 +9,7 @@ import msgspec
 
 from hombi.core.quality import Quality
 from hombi.core.series import Channel, Reading, Rollup
+from hombi.core.series.past import Past
 from hombi.core.series.standing import Stood
 from hombi.core.series.statistics import Held
 
@@ -38,8 +39,7 @@ class Numbers(msgspec.Struct, frozen=True):
 class HistoryPort(Protocol):
     """What entities were sent, and what was made of it.
 
-    Times are ms since 1970; a span has its start in it and its end not. `channels` are
-    the numbers of those channels whose readings count.
+    Times are ms since 1970; a span has its start in it and its end not.
     """
 
     def begin_channel(self, entity: int, channel: Channel) -> None:
@@ -58,39 +58,35 @@ class HistoryPort(Protocol):
         nothing."""
 
     def series(
-        self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
+        self, entities: Sequence[Past], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:
-        """The histories of entities (id, channels) as at most `points` buckets each,
-        and a bucket's width in ms. A stretch without good readings has no point.
+        """The histories of entities as at most `points` buckets each, with means by
+        time, and a bucket's width in ms. A stretch without good readings has no point.
 
         Where there are rollups that are narrow enough, or no readings any more, points
         come from those."""
 
-    def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
+    def numbers(self, past: Past, start_ms: int, end_ms: int) -> Numbers:
         """What the good readings of a span come to."""
 
-    def held(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
-    ) -> list[Held]:
+    def held(self, past: Past, start_ms: int, end_ms: int) -> list[Held]:
         """The values of a span with how long each held, in no order; means of rollups
-        where there are many readings. What has `states` holds until the next one."""
+        where there are many readings."""
 
     def changes(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+        self, past: Past, start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, float]]:
         """When the good readings of a span became another value: (time, value), oldest
         first, `limit` at most. The first says what was so at the start, if that is
         known."""
 
-    def stood(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, days: bool
-    ) -> list[Stood]:
+    def stood(self, past: Past, start_ms: int, end_ms: int, *, days: bool) -> list[Stood]:
         """How a value with two states stood, also where its readings are forgotten:
         pieces that follow one another, oldest first. They are a day long at most, or an
         hour without `days`, but for the last, which is how it stands now."""
 
     def doubts(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+        self, past: Past, start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, Quality]]:
         """The readings of a span that are not good: (time, quality), oldest first,
         `limit` at most."""

@@ -8,11 +8,11 @@ another chain), it is marked in the transaction of the change, and made again so
 from __future__ import annotations
 
 import asyncio
-import math
 from collections.abc import AsyncIterator, Sequence
 from itertools import groupby, pairwise
 from zoneinfo import ZoneInfo
 
+from hombi.core.arithmetic import Line
 from hombi.core.house_time import bounds
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Reading, Rollup
 from hombi.core.series.rollup import hold_ms, merge, roll
@@ -91,9 +91,8 @@ class Rollups(Part):
         await self._writer.flushed()
         for entity in self._entities():
             while (until := self._until.get(entity.id, 0)) < due:
-                again = entity.kind.words is not None
                 made = await self.context.thread.run(
-                    self._roll_on, entity.id, until, due, states=again
+                    self._roll_on, entity.id, until, due, entity.kind.arithmetic
                 )
                 self._until[entity.id] = max(made, until)
                 await asyncio.sleep(PAUSE_S)
@@ -114,7 +113,7 @@ class Rollups(Part):
             self._marked.clear()
             keeps = {entity.id: self._keep_ms(entity) for entity in self._entities()}
             more = await self.context.thread.run(
-                self._mend, self._states(), dict(self._until), keeps
+                self._mend, self._arithmetics(), dict(self._until), keeps
             )
             await asyncio.sleep(PAUSE_S)
 
@@ -132,7 +131,8 @@ class Rollups(Part):
         for number in sorted(entity.id for entity in self._entities()):
             if number > job.left["after"]:
                 until = self._until.get(number, 0)
-                await self.context.thread.run(self._days_again, number, until)
+                arithmetic = self._arithmetics()[number]
+                await self.context.thread.run(self._days_again, number, until, arithmetic)
                 yield {"after": number}
 
     async def _forget(self) -> None:
@@ -172,8 +172,8 @@ class Rollups(Part):
         """The first hour of which no reading was forgotten yet."""
         return -(-(self.context.clock.now_ms() - keep_ms) // HOUR_MS) * HOUR_MS
 
-    def _states(self) -> set[int]:
-        return {entity.id for entity in self._entities() if entity.kind.words is not None}
+    def _arithmetics(self) -> dict[int, Line]:
+        return {entity.id: entity.kind.arithmetic for entity in self._entities()}
 
     # In the records thread
 
@@ -181,32 +181,36 @@ class Rollups(Part):
         history = self.context.records.history
         return {entity.id: history.rolled_until(entity.id) for entity in entities}
 
-    def _roll_on(self, number: int, until: int, due: int, *, states: bool) -> int:
+    def _roll_on(self, number: int, until: int, due: int, arithmetic: Line) -> int:
         """Roll up the next hours of an entity; until when that is done."""
         records = self.context.records
         history = records.history
         before = history.before(number, until) if until else None
-        holds = before is not None and (states or until - before.at_ms < AT_ONCE_HOURS * HOUR_MS)
+        holds = before is not None and (
+            arithmetic.holds or until - before.at_ms < AT_ONCE_HOURS * HOUR_MS
+        )
         if not holds:
             first = history.first_at(number, until)
             if until:
-                self._end_day(history, number, until, due)
+                self._end_day(history, number, until, due, arithmetic)
             if first is None or first >= due:
                 return due
             until = first // HOUR_MS * HOUR_MS
         end = min(due, until + AT_ONCE_HOURS * HOUR_MS)
         end, readings = _as_far(history, number, until, end)
         with records.together():
-            self._make(history, number, (until, end), readings, end, states=states)
+            self._make(history, number, (until, end), readings, end, arithmetic)
         return end
 
-    def _end_day(self, history: HistoryPort, number: int, until: int, due: int) -> None:
+    def _end_day(
+        self, history: HistoryPort, number: int, until: int, due: int, arithmetic: Line
+    ) -> None:
         """An entity fell silent: the day of its last hour ends without another."""
         a, b = bounds(until - 1, until, "days", self.zone)
         if b <= due:
-            history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b))
+            history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b, arithmetic))
 
-    def _days_again(self, number: int, until: int) -> None:
+    def _days_again(self, number: int, until: int, arithmetic: Line) -> None:
         history = self.context.records.history
         hours = history.rollups(number, HOUR_MS, 0, until)
         with self.context.records.together():
@@ -215,9 +219,13 @@ class Rollups(Part):
                 return
             for a, b in pairwise(bounds(hours[0].start_ms, until, "days", self.zone)):
                 if b <= until:
-                    history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b))
+                    history.put_rollups(
+                        number, DAY_MS, a, b, self._day(history, number, a, b, arithmetic)
+                    )
 
-    def _mend(self, states: set[int], until: dict[int, int], keeps: dict[int, int]) -> bool:
+    def _mend(
+        self, arithmetics: dict[int, Line], until: dict[int, int], keeps: dict[int, int]
+    ) -> bool:
         """Make some of the marked hours again; whether there are more."""
         records = self.context.records
         history = records.history
@@ -233,8 +241,8 @@ class Rollups(Part):
                 stop = last
                 if start < end:
                     reach, readings = _as_far(history, number, start, end)
-                    ends, two = until[number], number in states
-                    self._make(history, number, (start, reach), readings, ends, states=two)
+                    ends, arithmetic = until[number], arithmetics[number]
+                    self._make(history, number, (start, reach), readings, ends, arithmetic)
                     stop = last if reach == end else reach
                     left -= len(readings)
                 done += [(number, at) for at in range(first, stop, HOUR_MS)]
@@ -255,9 +263,8 @@ class Rollups(Part):
         start = max(-(-begin // HOUR_MS) * HOUR_MS, self._kept_from(self._keep_ms(entity)))
         end = min(span[1] // HOUR_MS * HOUR_MS, until)
         if start < end:
-            states = entity.kind.words is not None
             whole = [reading for reading in readings if start <= reading.at_ms < end]
-            self._make(history, entity.id, (start, end), whole, until, states=states)
+            self._make(history, entity.id, (start, end), whole, until, entity.kind.arithmetic)
         left = {
             reading.at_ms // HOUR_MS * HOUR_MS
             for reading in readings
@@ -272,40 +279,39 @@ class Rollups(Part):
         span: tuple[int, int],
         readings: Sequence[Reading],
         until: int,
-        *,
-        states: bool,
+        arithmetic: Line,
     ) -> None:
         """Roll up the readings of a span of hours, and the days that end in it or
         before `until`."""
         start, end = span
         before = history.before(number, start)
         readings = readings if before is None else [before, *readings]
-        hold = math.inf if states else hold_ms(readings)
-        fives = roll(readings, range(start, end + FIVE_MINUTES_MS, FIVE_MINUTES_MS), hold)
+        every = range(start, end + FIVE_MINUTES_MS, FIVE_MINUTES_MS)
+        fives = roll(readings, every, hold_ms(readings, arithmetic), arithmetic)
         hours = [
             whole
             for hour, parts in groupby(fives, lambda one: one.start_ms // HOUR_MS)
-            for whole in merge(parts, hour * HOUR_MS)
+            for whole in merge(parts, hour * HOUR_MS, arithmetic)
         ]
         history.put_rollups(number, HOUR_MS, start, end, hours)
-        if states:
+        if arithmetic.holds:
             # What has two states can hold for weeks: the hours say so.
             fives = [five for five in fives if five.count]
         history.put_rollups(number, FIVE_MINUTES_MS, start, end, fives)
         for a, b in pairwise(bounds(start, end, "days", self.zone)):
             if b <= max(end, until):
                 history.put_rollups(
-                    number, DAY_MS, a, b, self._day(history, number, a, b, states=states)
+                    number, DAY_MS, a, b, self._day(history, number, a, b, arithmetic)
                 )
 
     def _day(
-        self, history: HistoryPort, number: int, start: int, end: int, *, states: bool = False
+        self, history: HistoryPort, number: int, start: int, end: int, arithmetic: Line
     ) -> list[Rollup]:
         if start % HOUR_MS or end % HOUR_MS:
             # Where the house's clock is not whole hours away, one lies across midnight.
             readings = _with_before(history, number, start, end)
-            return roll(readings, (start, end), math.inf if states else hold_ms(readings))
-        return merge(history.rollups(number, HOUR_MS, start, end), start)
+            return roll(readings, (start, end), hold_ms(readings, arithmetic), arithmetic)
+        return merge(history.rollups(number, HOUR_MS, start, end), start, arithmetic)
 
 
 def _with_before(history: HistoryPort, number: int, start: int, end: int) -> list[Reading]:

@@ -85,6 +85,7 @@ def _entity(hub: Hub, entity: Entity) -> dict[str, Any]:
         "unit": seen.unit,
         "decimals": seen.decimals,
         "words": list(kind.words) if kind.words else None,
+        "drawn": kind.arithmetic.drawn,
         "room": entity.room.slug if entity.room else None,
         "writable": entity.writable,
         "low": min(_both(seen, entity)),

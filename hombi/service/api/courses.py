@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hombi import wire
-from hombi.core.kinds import Seen
+from hombi.core.kinds import Kind, Seen
 from hombi.core.series.statistics import Held, quantiles, time_over
 from hombi.hub.readings.port import Numbers, Point
 
@@ -38,14 +38,16 @@ def span_numbers(
     sums: Numbers,
     held: Sequence[Held],
     entity: str,
-    seen: Seen,
+    kind: Kind,
     span: tuple[int, int],
     over: float | None,
 ) -> wire.SpanNumbers:
     """What an entity comes to over a span."""
-    known = sum(ms for _, ms in held)
-    p5, median, p95 = quantiles(held, (0.05, 0.5, 0.95)) if known else (None, None, None)
-    mean = sum(value * ms for value, ms in held) / known if known else sums.mean
+    known, seen = sum(ms for _, ms in held), kind.as_seen
+    # Directions have no order, and so no median.
+    ranked = known and kind.arithmetic.ordered
+    p5, median, p95 = quantiles(held, (0.05, 0.5, 0.95)) if ranked else (None, None, None)
+    mean = kind.arithmetic.mean(held) if known else sums.mean
     return wire.SpanNumbers(
         entity=entity,
         unit=seen.unit,

@@ -12,8 +12,9 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.errors import ValueTextError
 from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier_span, rows_of
-from hombi.core.kinds import Seen
+from hombi.core.kinds import Kind, Seen
 from hombi.core.series import Derivation
+from hombi.core.series.past import Past
 from hombi.core.series.standing import by_rows
 from hombi.core.values import parse_value
 from hombi.hub.acting.actuation import CommandEntity
@@ -81,15 +82,17 @@ def span_of(request: Request) -> tuple[int, int]:
     return start, end
 
 
-def _series(address: str) -> tuple[int, list[int], Seen]:
-    """An entity's number, the channels of its history, and how it is seen. Raises
-    NotFound."""
+def _series(address: str) -> tuple[Past, Seen]:
+    """The past of an entity, and how it is seen. Raises NotFound."""
 
-    def look(h: Hub) -> tuple[int, list[int], Seen]:
-        entity = h.house.entity(address)
-        return entity.id, entity.history_channels(), h.house.seen(entity).as_seen
+    past, kind = read(lambda h: _past_and_kind(h, address))
+    return past, kind.as_seen
 
-    return read(look)
+
+def _past_and_kind(h: Hub, address: str) -> tuple[Past, Kind]:
+    """The past of an entity, and its kind as the household sees it."""
+    entity = h.house.entity(address)
+    return entity.past, h.house.seen(entity)
 
 
 class EntitiesView(View):
@@ -203,13 +206,13 @@ class HistoryView(View):
     @operation(gives=wire.History, parameters=[*_SPAN, Query("points", int, default=600)])
     def get(self, request: Request, node: str, name: str) -> Response:
         """At most `points` buckets with their mean, lowest and highest value."""
-        number, channels, seen = _series(f"{node}/{name}")
+        past, seen = _series(f"{node}/{name}")
         start, end = span_of(request)
         points = whole_number(request, "points", 600)
         if not 1 <= points <= MAX_POINTS:
             raise Invalid(f"points must be 1 to {MAX_POINTS}")
         history = hub().context.records.history
-        (result,), width = history.series([(number, channels)], start, end, points)
+        (result,), width = history.series([past], start, end, points)
         about = (f"{node}/{name}", seen, start, end, width)
         return Response(courses.history(result, *about))
 
@@ -229,20 +232,21 @@ class NumbersView(View):
     def get(self, request: Request, node: str, name: str) -> Response:
         """Lowest, mean, median, highest, and how long it was over a limit."""
         address = f"{node}/{name}"
-        number, channels, seen = _series(address)
-        kind = read(lambda h: h.house.seen(h.house.entity(address)))
+        past, kind = read(lambda h: _past_and_kind(h, address))
         start, end = span_of(request)
         asked = request.query_params.get("over", "").strip()
+        if asked and not kind.arithmetic.ordered:
+            raise Invalid(f"over: a {kind.shown} has no higher and lower values")
         try:
             over = parse_value(asked, kind, bare=True) if asked else None
         except ValueTextError as error:
             raise Invalid(f"over: {error}") from error
-        history, states = hub().context.records.history, kind.words is not None
+        history = hub().context.records.history
         now = hub().context.clock.now_ms()
-        sums = history.numbers(number, channels, start, end)
+        sums = history.numbers(past, start, end)
         # What is still to come holds no value.
-        held = history.held(number, channels, start, min(end, max(now, start + 1)), states=states)
-        return Response(courses.span_numbers(sums, held, address, seen, (start, end), over))
+        held = history.held(past, start, min(end, max(now, start + 1)))
+        return Response(courses.span_numbers(sums, held, address, kind, (start, end), over))
 
 
 class DoubtsView(View):
@@ -252,10 +256,10 @@ class DoubtsView(View):
     def get(self, request: Request, node: str, name: str) -> Response:
         """When they were, and why they are uncertain or bad."""
         address = f"{node}/{name}"
-        number, channels, _ = _series(address)
+        past, _ = _series(address)
         start, end = span_of(request)
         history = hub().context.records.history
-        result = history.doubts(number, channels, start, end, MOST_DOUBTS + 1)
+        result = history.doubts(past, start, end, MOST_DOUBTS + 1)
         some = result[:MOST_DOUBTS]
         return Response(
             wire.Doubts(
@@ -280,10 +284,10 @@ class StretchesView(View):
         """One stretch for each state, oldest first; it is so until it says otherwise.
         And for how much of each hour or day it was at its second state, also where its
         readings are forgotten."""
-        number, channels, _ = _series(f"{node}/{name}")
+        past, _ = _series(f"{node}/{name}")
         start, end = span_of(request)
         history = hub().context.records.history
-        result = history.changes(number, channels, start, end, MAX_STRETCHES + 1)
+        result = history.changes(past, start, end, MAX_STRETCHES + 1)
         cut = len(result) > MAX_STRETCHES
         last = max(start, min(end, hub().context.clock.now_ms()))
         ends = [at for at, _ in result[1:]] + [last]
@@ -297,13 +301,13 @@ class StretchesView(View):
                 start=start,
                 end=end,
                 stretches=made,
-                shares=_shares(number, channels, start, last),
+                shares=_shares(past, start, last),
                 cut=cut,
             )
         )
 
 
-def _shares(number: int, channels: list[int], start: int, end: int) -> list[wire.Share]:
+def _shares(past: Past, start: int, end: int) -> list[wire.Share]:
     """How much of each hour of the house, or day of a longer span, it was at its second
     state."""
     if start >= end:
@@ -312,7 +316,7 @@ def _shares(number: int, channels: list[int], start: int, end: int) -> list[wire
     rows = "hours" if end - start <= MOST_HOURS_MS else "days"
     first = bounds(start, start + 1, rows, zone)[0]
     history = hub().context.records.history
-    pieces = history.stood(number, channels, first, end, days=rows == "days")
+    pieces = history.stood(past, first, end, days=rows == "days")
     if not pieces:
         return []
     parts = [*bounds(pieces[0].start_ms, end, rows, zone)[:-1], end]
@@ -355,9 +359,9 @@ class CoursesView(View):
         named = read(lambda h: [meant_by(h, who, one).address for one in named])
         about = [_series(one) for one in named]
         series, width = hub().context.records.history.series(
-            [(number, channels) for number, channels, _ in about], start, end, points
+            [past for past, _ in about], start, end, points
         )
-        all_seen = [seen for _, _, seen in about]
+        all_seen = [seen for _, seen in about]
         return Response(
             [
                 courses.history(found, one, seen, start, end, width)
@@ -381,7 +385,7 @@ class RowsView(View):
     def get(self, request: Request, node: str, name: str) -> Response:
         """Rows of five minutes or hours as the house's clock shows them, or of the
         calendar's days, weeks, months, years; one without readings is empty."""
-        number, channels, seen = _series(f"{node}/{name}")
+        past, seen = _series(f"{node}/{name}")
         start, end = span_of(request)
         rows = request.query_params.get("rows") or rows_of(end - start)
         if rows not in ROWS_MS:
@@ -394,7 +398,7 @@ class RowsView(View):
         for a, b in pairwise(bounds(start, end, rows, hub().config.zone)):
             # What was asked for bounds the first row and the last: they hold no
             # readings from outside.
-            numbers = history.numbers(number, channels, max(a, start), min(b, end))
+            numbers = history.numbers(past, max(a, start), min(b, end))
             result.append(
                 wire.Row(
                     start=a,
@@ -414,9 +418,9 @@ class ReadingsView(View):
     @operation(gives=wire.Readings, parameters=_SPAN)
     def get(self, request: Request, node: str, name: str) -> Response:
         """Single readings, oldest first, a thousand a page; the bad ones too."""
-        number, channels, seen = _series(f"{node}/{name}")
+        past, seen = _series(f"{node}/{name}")
         start, end = span_of(request)
-        result = hub().context.records.history.single(number, start, end, PAGE)
+        result = hub().context.records.history.single(past.entity, start, end, PAGE)
         readings = [
             wire.Reading(
                 at=reading.at_ms,
@@ -426,7 +430,7 @@ class ReadingsView(View):
                 reason=reading.quality.reason,
             )
             for reading in result
-            if reading.channel in channels
+            if reading.channel in past.channels
         ]
         following = result[-1].at_ms + 1 if len(result) == PAGE else None
         return Response(wire.Readings(readings=readings, next=following))

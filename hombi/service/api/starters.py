@@ -67,12 +67,11 @@ def _snapshot(h: Hub, address: str) -> Entity:
 
 
 def _first_values(entity: Entity, blanks: list[Blank]) -> list[wire.FirstValue]:
-    if entity.kind.words is not None or not blanks:
+    if not entity.kind.measures or not blanks:
         return []
     now = hub().context.clock.now_ms()
-    channels = entity.history_channels()
     history = hub().context.records.history
-    held = history.held(entity.id, channels, now - PAST_DAYS * DAY_MS, now, states=False)
+    held = history.held(entity.past, now - PAST_DAYS * DAY_MS, now)
     if not sum(ms for _, ms in held):
         return []
     values = []

@@ -6,7 +6,7 @@ from __future__ import annotations
 import contextlib
 import math
 from collections.abc import Sequence
-from functools import partial
+from functools import partial, reduce
 from itertools import groupby
 from operator import itemgetter
 from typing import Any, NamedTuple
@@ -16,9 +16,18 @@ from django.db.models import F, Max, Q, QuerySet, Window
 from django.db.models.functions import Lag
 from msgspec.structs import astuple
 
+from hombi.core.arithmetic import Line
 from hombi.core.quality import Quality
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import bucket_ms, hold_ms, holding, narrow_enough
+from hombi.core.series.past import Past
+from hombi.core.series.rollup import (
+    bucket_ms,
+    hold_ms,
+    holding,
+    narrow_enough,
+    roll,
+    together,
+)
 from hombi.core.series.standing import Stood, standing
 from hombi.core.series.statistics import Held
 from hombi.hub.readings.port import Numbers, Point, Row
@@ -29,6 +38,8 @@ from hombi.service.records.newest import Newest
 # From this length on, numbers are made of hours.
 MONTHS_MS = 40 * 86_400_000
 MOST_HELD = 200_000
+# Readings from which buckets are made at once: a week of one each second is too many.
+AT_ONCE = 20_000
 FORGOTTEN_AT_ONCE = 5_000
 # As model objects, twelve thousand readings take ten megabytes for a moment.
 STORE = (
@@ -61,14 +72,10 @@ QUALITIES = {int(one): one for one in Quality}
 READING = ("at_ms", "channel", "sent", "value", "quality")
 # The buckets of a chart. Django takes longer to put these two together than SQLite to
 # answer them.
-OF_READINGS = (
-    "SELECT (at_ms - %s) / %s AS bucket, avg(value), min(value), max(value), count(value) "
-    "FROM records_reading WHERE entity_id = %s AND at_ms >= %s AND at_ms < %s "
-    "AND quality < %s AND channel IN ({}) GROUP BY bucket"
-)
 OF_ROLLUPS = (
     "SELECT (start_ms - %s) / %s AS bucket, "
-    "sum(mean * max(held_ms, 1)) / sum(max(held_ms, 1)), min(low), max(high), sum(count) "
+    "sum(mean * max(held_ms, 1)) / sum(max(held_ms, 1)), min(low), max(high), sum(count), "
+    "sum(max(held_ms, 1)) "
     "FROM records_rollup WHERE entity_id = %s AND width_ms = %s AND start_ms >= %s "
     "AND start_ms < %s AND channel IN ({}) GROUP BY bucket"
 )
@@ -164,23 +171,54 @@ class DatabaseHistory:
             cursor.executemany(STORE, made)
 
     def series(
-        self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
+        self, entities: Sequence[Past], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:
         width = bucket_ms(end_ms - start_ms, points)
-        return [self._series(*entity, start_ms, end_ms, width) for entity in entities], width
+        return [self._series(past, start_ms, end_ms, width) for past in entities], width
 
-    def _series(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, width: int
-    ) -> list[Point]:
-        self._look(entity, end_ms)
-        base, split = self._rolled(entity, start_ms, end_ms, narrow_enough(width))
-        buckets = _of_rollups(entity, channels, base, (start_ms, split), start_ms, width)
-        for number, *numbers in _of_readings(entity, channels, (split, end_ms), start_ms, width):
-            result = _Bucket(*numbers)
+    def _series(self, past: Past, start_ms: int, end_ms: int, width: int) -> list[Point]:
+        self._look(past.entity, end_ms)
+        base, split = self._rolled(past.entity, start_ms, end_ms, narrow_enough(width))
+        buckets = _of_rollups(past, base, (start_ms, split), start_ms, width)
+        for number, result in self._of_readings(past, (split, end_ms), start_ms, width).items():
             before = buckets.get(number)
-            buckets[number] = result if before is None else before.and_(result)
+            buckets[number] = result if before is None else before.and_(result, past.arithmetic)
         middle = start_ms + width // 2
-        return [Point(middle + at * width, *buckets[at]) for at in sorted(buckets)]
+        return [
+            Point(middle + at * width, bucket.mean, bucket.low, bucket.high, bucket.number)
+            for at, bucket in sorted(buckets.items())
+        ]
+
+    def _of_readings(
+        self, past: Past, piece: tuple[int, int], start_ms: int, width: int
+    ) -> dict[int, _Bucket]:
+        """The buckets that the good readings in a piece come to; those in which none
+        was are left out."""
+        begin, end = piece
+        result: dict[int, _Bucket] = {}
+        known = self.before(past.entity, begin) if begin < end else None
+        while begin < end:
+            readings = self.single(past.entity, begin, end, AT_ONCE)
+            # What comes after the last of these decides for how long it holds.
+            until = readings[-1].at_ms if len(readings) == AT_ONCE else end
+            first = (begin - start_ms) // width
+            bounds = [
+                begin,
+                *range(start_ms + (first + 1) * width, until, width),
+                max(until, begin + 1),
+            ]
+            heard = readings if known is None else [known, *readings]
+            hold = hold_ms(heard, past.arithmetic)
+            for rollup in roll(heard, bounds, hold, past.arithmetic):
+                if rollup.count and rollup.channel in past.channels:
+                    number = (rollup.start_ms - start_ms) // width
+                    bucket, before = _Bucket.of(rollup), result.get(number)
+                    result[number] = (
+                        bucket if before is None else before.and_(bucket, past.arithmetic)
+                    )
+            known = readings[-2] if until < end else known
+            begin = until
+        return result
 
     def _rolled(self, entity: int, start_ms: int, end_ms: int, base: int) -> tuple[int, int]:
         """(width, until when) the rollups of which make up the first part of a span;
@@ -192,47 +230,48 @@ class DatabaseHistory:
         kept_from = (end_ms if first is None else min(first, end_ms)) // HOUR_MS * HOUR_MS
         return FIVE_MINUTES_MS, max(start_ms, kept_from)
 
-    def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
-        self._look(entity, end_ms)
+    def numbers(self, past: Past, start_ms: int, end_ms: int) -> Numbers:
+        self._look(past.entity, end_ms)
         span = max(1, end_ms - start_ms)
-        base, split = self._rolled(entity, start_ms, end_ms, _base_of_numbers(span))
+        base, split = self._rolled(past.entity, start_ms, end_ms, _base_of_numbers(span))
         edge = min(split, -(-start_ms // base) * base)
         last = max(edge, split // base * base)
-        result = _Bucket(0.0, 0.0, 0.0, 0)
-        for piece in ((start_ms, edge), (last, end_ms)):
-            for _, *numbers in _of_readings(entity, channels, piece, start_ms, span):
-                result = result.and_(_Bucket(*numbers))
-        for rollup in _of_rollups(entity, channels, base, (edge, last), start_ms, span).values():
-            result = result.and_(rollup)
-        return Numbers(*result) if result.number else Numbers(None, None, None, 0)
+        buckets = [
+            *self._of_readings(past, (start_ms, edge), start_ms, span).values(),
+            *_of_rollups(past, base, (edge, last), start_ms, span).values(),
+            *self._of_readings(past, (last, end_ms), start_ms, span).values(),
+        ]
+        if not any(bucket.number for bucket in buckets):
+            return Numbers(None, None, None, 0)
+        result = reduce(lambda one, other: one.and_(other, past.arithmetic), buckets)
+        return Numbers(result.mean, result.low, result.high, result.number)
 
-    def held(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
-    ) -> list[Held]:
-        self._look(entity, end_ms)
+    def held(self, past: Past, start_ms: int, end_ms: int) -> list[Held]:
+        self._look(past.entity, end_ms)
         base, split = self._rolled(
-            entity, start_ms, end_ms, _base_of_held(end_ms - start_ms, states=states)
+            past.entity, start_ms, end_ms, _base_of_held(end_ms - start_ms, past.arithmetic)
         )
-        rows = _rollups(entity, base, start_ms, split).filter(channel__in=channels)
+        rows = _rollups(past.entity, base, start_ms, split).filter(channel__in=past.channels)
         result: list[Held] = list(rows.values_list("mean", "held_ms"))
         if split >= end_ms:
             return result
-        before = self.before(entity, split)
-        readings = [*([before] if before else []), *self.single(entity, split, end_ms, MOST_HELD)]
-        hold = math.inf if states else hold_ms(readings)
+        before = self.before(past.entity, split)
+        readings = [
+            *([before] if before else []),
+            *self.single(past.entity, split, end_ms, MOST_HELD),
+        ]
+        hold = hold_ms(readings, past.arithmetic)
         for reading, value, until in holding(readings, end_ms, hold):
-            if reading.channel in channels and until > split:
+            if reading.channel in past.channels and until > split:
                 result.append((value, until - max(split, reading.at_ms)))
         return result
 
-    def stood(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, days: bool
-    ) -> list[Stood]:
-        self._look(entity, end_ms)
+    def stood(self, past: Past, start_ms: int, end_ms: int, *, days: bool) -> list[Stood]:
+        self._look(past.entity, end_ms)
         stoods: list[Stood] = []
         at = start_ms
         for base in (DAY_MS, HOUR_MS) if days else (HOUR_MS,):
-            rows = _rollups(entity, base, at, end_ms).filter(channel__in=channels)
+            rows = _rollups(past.entity, base, at, end_ms).filter(channel__in=past.channels)
             some = list(rows.order_by("start_ms").values_list("start_ms", "mean", "held_ms"))
             if base == DAY_MS and some:
                 # When its last day ends is not told; its hours do.
@@ -244,17 +283,17 @@ class DatabaseHistory:
             stoods += [
                 Stood(start, start + length, mean * held, held) for start, mean, held in some
             ]
-        before = self.before(entity, at)
-        readings = [*([before] if before else []), *self.single(entity, at, end_ms, MOST_HELD)]
-        return [*stoods, *standing(readings, channels, at, end_ms)]
+        before = self.before(past.entity, at)
+        readings = [*([before] if before else []), *self.single(past.entity, at, end_ms, MOST_HELD)]
+        return [*stoods, *standing(readings, past.channels, at, end_ms)]
 
     def changes(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+        self, past: Past, start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, float]]:
-        self._look(entity, end_ms)
-        known = _good(entity, channels, 0, start_ms).exclude(value=None)
+        self._look(past.entity, end_ms)
+        known = _good(past.entity, past.channels, 0, start_ms).exclude(value=None)
         first = known.order_by("-at_ms").values_list("value", flat=True)[:1]
-        within = _good(entity, channels, start_ms, end_ms).exclude(value=None)
+        within = _good(past.entity, past.channels, start_ms, end_ms).exclude(value=None)
         before = Window(Lag("value"), order_by="at_ms")
         other = Q(before=None) | ~Q(before=F("value"))
         changed = within.annotate(before=before).filter(other)
@@ -266,10 +305,12 @@ class DatabaseHistory:
         return result[:limit]
 
     def doubts(
-        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+        self, past: Past, start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, Quality]]:
-        self._look(entity, end_ms)
-        rows = _of(entity, start_ms, end_ms).filter(channel__in=channels, quality__gt=Quality.GOOD)
+        self._look(past.entity, end_ms)
+        rows = _of(past.entity, start_ms, end_ms).filter(
+            channel__in=past.channels, quality__gt=Quality.GOOD
+        )
         result = rows.order_by("at_ms").values_list("at_ms", "quality")[:limit]
         return [(at_ms, Quality(quality)) for at_ms, quality in result]
 
@@ -429,20 +470,32 @@ class DatabaseHistory:
 
 
 class _Bucket(NamedTuple):
-    """What one bucket comes to, while it is put together."""
+    """What one bucket comes to, while it is put together. `weight` is for how long its
+    values held; where none held for any time, 1 for each."""
 
     mean: float
     low: float
     high: float
     number: int
+    weight: float
 
-    def and_(self, other: _Bucket) -> _Bucket:
-        """Both as one; where only one has readings, that one."""
-        if not self.number or not other.number:
-            return self if self.number else other
-        number = self.number + other.number
-        mean = (self.mean * self.number + other.mean * other.number) / number
-        return _Bucket(mean, min(self.low, other.low), max(self.high, other.high), number)
+    @classmethod
+    def of(cls, rollup: Rollup) -> _Bucket:
+        """A bucket of one rollup."""
+        weight = rollup.held_ms or 1
+        return cls(rollup.mean, rollup.low, rollup.high, rollup.count, weight)
+
+    def and_(self, other: _Bucket, arithmetic: Line) -> _Bucket:
+        """Both as one. What only held says nothing of lowest and highest where there
+        are readings."""
+        mean = arithmetic.mean((bucket.mean, bucket.weight) for bucket in (self, other))
+        ranges = [bucket for bucket in (self, other) if bucket.number] or [self, other]
+        return _Bucket(
+            other.mean if mean is None else mean,
+            *arithmetic.extent((bucket.low, bucket.high) for bucket in ranges),
+            self.number + other.number,
+            self.weight + other.weight,
+        )
 
 
 def _base_of_numbers(span_ms: int) -> int:
@@ -452,46 +505,38 @@ def _base_of_numbers(span_ms: int) -> int:
     return FIVE_MINUTES_MS if span_ms < MONTHS_MS else HOUR_MS
 
 
-def _base_of_held(span_ms: int, *, states: bool) -> int:
+def _base_of_held(span_ms: int, arithmetic: Line) -> int:
     """The rollups that how long a value held is taken from: none up to a day."""
     if span_ms <= 30 * HOUR_MS:
         return 0
-    return HOUR_MS if states or span_ms >= MONTHS_MS else FIVE_MINUTES_MS
-
-
-def _of_readings(
-    entity: int, channels: Sequence[int], piece: tuple[int, int], start_ms: int, width: int
-) -> list[tuple[Any, ...]]:
-    """(bucket, mean, lowest, highest, count) of the good readings in a piece."""
-    if piece[0] >= piece[1]:
-        return []
-    with connection.cursor() as cursor:
-        cursor.execute(
-            OF_READINGS.format(_places(channels)),
-            (start_ms, width, entity, *piece, int(Quality.STUCK), *channels),
-        )
-        result: list[tuple[Any, ...]] = cursor.fetchall()
-    return result
+    return HOUR_MS if arithmetic.holds or span_ms >= MONTHS_MS else FIVE_MINUTES_MS
 
 
 def _of_rollups(
-    entity: int,
-    channels: Sequence[int],
-    base: int,
-    piece: tuple[int, int],
-    start_ms: int,
-    width: int,
+    past: Past, base: int, piece: tuple[int, int], start_ms: int, width: int
 ) -> dict[int, _Bucket]:
     """The buckets that rollups come to; each falls into that of its middle."""
     if piece[0] >= piece[1]:
         return {}
     half = base // 2
-    with connection.cursor() as cursor:
-        rows = cursor.execute(
-            OF_ROLLUPS.format(_places(channels)),
-            (start_ms - half, width, entity, base, piece[0] - half, piece[1] - half, *channels),
-        ).fetchall()
-    return {number: _Bucket(*numbers) for number, *numbers in rows}
+    span = (past.entity, base, piece[0] - half, piece[1] - half, *past.channels)
+    if past.arithmetic.ordered:
+        with connection.cursor() as cursor:
+            text = OF_ROLLUPS.format(_places(past.channels))
+            rows = cursor.execute(text, (start_ms - half, width, *span)).fetchall()
+        return {number: _Bucket(*numbers) for number, *numbers in rows}
+    rollups = _rollups(past.entity, base, *span[2:4]).filter(channel__in=past.channels)
+    some = [Rollup(*row) for row in rollups.order_by("start_ms").values_list(*ROLLUP)]
+    result = {}
+    for number, of_bucket in groupby(
+        some, lambda rollup: (rollup.start_ms + half - start_ms) // width
+    ):
+        parts = list(of_bucket)
+        count, weight = (
+            sum(getattr(part, name) for part in parts) for name in ("count", "held_ms")
+        )
+        result[number] = _Bucket(*together(parts, past.arithmetic), count, weight or 1)
+    return result
 
 
 def _places(values: Sequence[int]) -> str:

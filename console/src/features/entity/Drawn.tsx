@@ -152,49 +152,59 @@ function SpanNumbers({
   over: string;
   onOver: (text: string) => void;
 }) {
-  const rows: [string, string][] = numbers
-    ? [
-        ["lowest", shown(numbers.low, entity)],
-        ["5 %", shown(numbers.p5, entity)],
-        ["mean", shown(numbers.mean, entity)],
-        ["median", shown(numbers.median, entity)],
-        ["95 %", shown(numbers.p95, entity)],
-        ["highest", shown(numbers.high, entity)],
-        ["readings", numbers.count.toLocaleString("en")],
-      ]
-    : [];
+  const turns = entity.drawn === "needle";
+  const rows: [string, string][] = !numbers
+    ? []
+    : turns
+      ? [
+          ["mean", shown(numbers.mean, entity)],
+          ["clockwise from", shown(numbers.low, entity)],
+          ["to", shown(numbers.high, entity)],
+          ["readings", numbers.count.toLocaleString("en")],
+        ]
+      : [
+          ["lowest", shown(numbers.low, entity)],
+          ["5 %", shown(numbers.p5, entity)],
+          ["mean", shown(numbers.mean, entity)],
+          ["median", shown(numbers.median, entity)],
+          ["95 %", shown(numbers.p95, entity)],
+          ["highest", shown(numbers.high, entity)],
+          ["readings", numbers.count.toLocaleString("en")],
+        ];
   return (
     <>
       <Numbers rows={rows} />
-      <form
-        className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-1"
-        onSubmit={(event) => {
-          event.preventDefault();
-          onOver(String(new FormData(event.currentTarget).get("over") ?? "").trim());
-        }}
-      >
-        <label className="flex flex-wrap items-center gap-2">
-          <span className="text-faint">time over</span>
-          <input
-            key={over}
-            name="over"
-            defaultValue={over}
-            onBlur={(event) => onOver(event.currentTarget.value.trim())}
-            placeholder={`like ${shown(numbers?.median ?? entity.high, entity)}`}
-            autoComplete="off"
-            className="field w-36"
-          />
-        </label>
-        <output aria-live="polite">
-          {over && numbers?.over != null && numbers.over_ms !== null && (
-            <>
-              {length(numbers.over_ms)},{" "}
-              {numbers.known_ms ? ((100 * numbers.over_ms) / numbers.known_ms).toFixed(1) : "0.0"} %
-              of the time. Drag the line, or type another limit.
-            </>
-          )}
-        </output>
-      </form>
+      {!turns && (
+        <form
+          className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-1"
+          onSubmit={(event) => {
+            event.preventDefault();
+            onOver(String(new FormData(event.currentTarget).get("over") ?? "").trim());
+          }}
+        >
+          <label className="flex flex-wrap items-center gap-2">
+            <span className="text-faint">time over</span>
+            <input
+              key={over}
+              name="over"
+              defaultValue={over}
+              onBlur={(event) => onOver(event.currentTarget.value.trim())}
+              placeholder={`like ${shown(numbers?.median ?? entity.high, entity)}`}
+              autoComplete="off"
+              className="field w-36"
+            />
+          </label>
+          <output aria-live="polite">
+            {over && numbers?.over != null && numbers.over_ms !== null && (
+              <>
+                {length(numbers.over_ms)},{" "}
+                {numbers.known_ms ? ((100 * numbers.over_ms) / numbers.known_ms).toFixed(1) : "0.0"}{" "}
+                % of the time. Drag the line, or type another limit.
+              </>
+            )}
+          </output>
+        </form>
+      )}
       {error && <Failure error={error} />}
     </>
   );

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
+from hombi.core.arithmetic import LINE, Line
 from hombi.core.automation import describing
 from hombi.core.automation.comparisons.base import Comparison
 from hombi.core.automation.form import Field, optional
@@ -21,6 +22,8 @@ class _Range(Comparison):
 
     low: float
     high: float
+    # How values of the kind are calculated with: a range of directions goes clockwise.
+    arithmetic: Line = LINE
     until: ClassVar[None] = None  # type: ignore[misc]
 
     @property
@@ -29,7 +32,7 @@ class _Range(Comparison):
 
     @property
     def possible(self) -> bool:
-        return self.low < self.high
+        return self.low < self.high or not self.arithmetic.ordered
 
     @property
     def numbers(self) -> dict[str, float]:
@@ -56,10 +59,14 @@ class _Range(Comparison):
         )
         if low is None or high is None:
             return None
-        if low >= high:
+        if not kind.arithmetic.ordered:
+            if low == high:
+                toml.blame((*path, cls.word), "the two limits must differ")
+                return None
+        elif low >= high:
             toml.blame((*path, cls.word), "the first limit must be the lower one")
             return None
-        return cls(low, high)
+        return cls(low, high, kind.arithmetic)
 
     def ends_with(self, value: float) -> bool:
         return not self.starts_with(value)
@@ -105,10 +112,10 @@ class Within(_Range):
     formulas: ClassVar[Mapping[str, Path]] = {"low": ("within", 0), "high": ("within", 1)}
 
     def span(self) -> tuple[float, float]:
-        return self.low, self.high
+        return (self.low, self.high) if self.arithmetic.ordered else Comparison.span(self)
 
     def starts_with(self, value: float) -> bool:
-        return self.low <= value <= self.high
+        return self.arithmetic.between(value, self.low, self.high)
 
 
 class Outside(_Range):
@@ -123,4 +130,4 @@ class Outside(_Range):
     formulas: ClassVar[Mapping[str, Path]] = {"low": ("outside", 0), "high": ("outside", 1)}
 
     def starts_with(self, value: float) -> bool:
-        return not self.low <= value <= self.high
+        return not self.arithmetic.between(value, self.low, self.high)

@@ -33,6 +33,9 @@ class _Side(Comparison):
         if kind.words is not None:
             what = f"a {kind.name} is not over or under"
             toml.blame((*path, cls.word), what, f'write is = "{kind.words[1]}"')
+        elif not kind.arithmetic.ordered:
+            what = f"no {kind.shown} is over or under another"
+            toml.blame((*path, cls.word), what, 'write within = ["330 °", "30 °"]: clockwise')
         until = None
         if "until" in table:
             until = quantity(toml, (*path, "until"), table["until"], kind)
@@ -43,7 +46,7 @@ class _Side(Comparison):
             where = "below" if cls.side > 0 else "above"
             toml.blame((*path, "until"), f"until must lie {where} the limit, {shown}")
         last, goes = (kind.high, "up") if cls.side > 0 else (kind.low, "down")
-        if cls.side * (limit - last) >= 0 and kind.words is None:
+        if cls.side * (limit - last) >= 0 and kind.measures:
             what = f"a {kind.name} is never {cls.word} {shown}"
             toml.blame((*path, cls.word), what, f"it goes {goes} to {show_limit(last, kind)}")
         return cls(limit, until)
@@ -54,6 +57,9 @@ class _Side(Comparison):
     ) -> Self | None:
         if kind.words is not None:
             toml.blame(path, f"a {kind.name} has two states, and follows no limit")
+            return None
+        if not kind.arithmetic.ordered:
+            toml.blame(path, f"a {kind.shown} has no order, and follows no limit")
             return None
         limit, until = (
             quantity(toml, (*path, key), table[key], kind) if key in table else None

@@ -54,6 +54,10 @@ class Slope(Comparison):
         if kind.words is not None:
             toml.blame(own, f"a {kind.name} is not {cls.word}", "it has two states")
             return None
+        if not kind.arithmetic.ordered:
+            hint = "compute its change, and watch whether that is outside of two limits"
+            toml.blame(own, f"a {kind.shown} turns, and is not {cls.word}", hint)
+            return None
         match = _WRITTEN.fullmatch(written) if isinstance(written, str) else None
         if match is None:
             hint = f'write {cls.word} = "2 {difference_of(kind).unit} in 10 min"'

@@ -14,6 +14,7 @@ from hombi.core.series.steps.median import Median
 from hombi.core.series.steps.no_value import NoValue
 from hombi.core.series.steps.resample import Resample
 from hombi.core.series.steps.stuck import Stuck
+from hombi.core.series.steps.turning import Settle
 
 __all__ = [
     "ByFormula",
@@ -29,6 +30,7 @@ __all__ = [
     "Median",
     "NoValue",
     "Resample",
+    "Settle",
     "Step",
     "Stuck",
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from hombi.core.arithmetic import LINE, Line
 from hombi.core.quality import Quality
 from hombi.core.series.steps.base import Measured
 
@@ -13,10 +14,10 @@ class HoldOff:
     # What it stands at follows from where the value went; an hour of it says so.
     warm_ms = 3_600_000
 
-    def __init__(self, band: float) -> None:
+    def __init__(self, band: float, arithmetic: Line = LINE) -> None:
         if band < 0:
             raise ValueError("the band is less than nothing")
-        self._band = band
+        self._band, self._arithmetic = band, arithmetic
         self._held: float | None = None
         self._last: Measured | None = None
 
@@ -25,7 +26,7 @@ class HoldOff:
         if value is None or quality >= Quality.STUCK:
             self._last = measured
             return
-        if self._held is None or abs(value - self._held) >= self._band:
+        if self._held is None or abs(self._arithmetic.difference(value, self._held)) >= self._band:
             self._held = value
         self._last = (at_ms, self._held, quality)
 
