@@ -36,10 +36,10 @@ const FIGURE: Face = ({ entity, limits }) => (
 );
 
 const NEEDLE: Face = ({ entity }) => (
-  <>
+  <div className="flex items-center gap-4">
     <Needle entity={entity} />
     <Figure entity={entity} />
-  </>
+  </div>
 );
 const DRAWN: Record<Entity["drawn"], Face> = { line: FIGURE, states: WORD, needle: NEEDLE };
 
@@ -52,7 +52,7 @@ export function faceOf(entity: Pick<Entity, "kind" | "drawn">): Face {
 function Needle({ entity }: { entity: Entity }) {
   if (entity.value === null) return null;
   return (
-    <svg aria-hidden="true" viewBox="-50 -50 100 100" className="mb-2 block size-20">
+    <svg aria-hidden="true" viewBox="-50 -50 100 100" className="block size-20">
       <circle r="46" fill="none" stroke="var(--rule)" strokeWidth="2" />
       {[0, 90, 180, 270].map((turn) => (
         <path key={turn} d="M0 -46V-38" stroke="var(--faint)" transform={`rotate(${turn})`} />

@@ -54,3 +54,14 @@ test("a picture has a line for each course, an axis for each unit, and no way ou
   expect(words).toContain("%");
   expect(words).toContain("Rack <b>");
 });
+
+test("directions are points in a picture, without a line through the south", () => {
+  const wind = course("Wind", "°", [350, 10, 355]);
+  const svg = svgOf(
+    [{ ...wind, entity: { ...wind.entity, drawn: "needle" as const } }],
+    "Wind",
+    (name) => name,
+  );
+  expect(svg.match(/M[\d.]+ [\d.]+h0/g)).toHaveLength(3);
+  expect(svg).not.toContain('opacity="0.15"');
+});

@@ -71,6 +71,14 @@ export function svgOf(courses: Course[], title: string, ink = colour): string {
     for (const run of runs(at, mean)) {
       const to = (column: (number | null)[]) => (n: number) =>
         `${x((at[n] ?? 0) * 1000)} ${y(column[n] ?? 0, course.entity.unit)}`;
+      if (course.entity.drawn === "needle") {
+        // Lines of no length with round ends are points.
+        const points = run.map((n) => `M${to(mean)(n)}h0`).join("");
+        parts.push(
+          `<path d="${points}" stroke="${tone}" stroke-width="4" stroke-linecap="round"/>`,
+        );
+        continue;
+      }
       const band = [...run.map(to(high)), ...run.toReversed().map(to(low))].join("L");
       parts.push(`<path d="M${band}Z" fill="${tone}" opacity="0.15"/>`);
       const line = run.map(to(mean)).join("L");

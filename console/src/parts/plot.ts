@@ -27,6 +27,8 @@ export const HEIGHT = 340;
 const LEAST_PX = 6;
 export const MOST_UNITS = 2;
 const COLOURS = ["act", "madder", "amber", "faint"];
+// What directions are called on their axis.
+const POINTS: Record<number, string> = { 0: "N", 90: "E", 180: "S", 270: "W", 360: "N" };
 const DASHES = [[], [7, 4], [2, 3]];
 
 export function colour(name: string): string {
@@ -83,6 +85,8 @@ export function options(
   };
   const units = unitsOf(courses);
   const scale = (unit: string) => `y ${unit}`;
+  const turns = (unit: string) =>
+    courses.some(({ entity }) => entity.unit === unit && entity.drawn === "needle");
   const alone = courses.length === 1;
   return {
     width,
@@ -98,8 +102,7 @@ export function options(
         scale(unit),
         {
           range: (_: uPlot, low: number | null, high: number | null) => {
-            if (courses.some((c) => c.entity.unit === unit && c.entity.drawn === "needle"))
-              return [0, 360] as [number, number];
+            if (turns(unit)) return [0, 360] as [number, number];
             const wanted =
               place > 0
                 ? []
@@ -133,12 +136,14 @@ export function options(
         side: place === 0 ? 3 : 1,
         grid: place === 0 ? axis.grid : { show: false },
         size: 64,
+        ...(turns(unit) && { splits: () => Object.keys(POINTS).map(Number) }),
         values: (_: uPlot, ticks: number[]) =>
-          ticks.map((tick) =>
-            unit === "s" && Math.abs(tick) >= 60
+          ticks.map((tick) => {
+            if (turns(unit)) return POINTS[tick] ?? "";
+            return unit === "s" && Math.abs(tick) >= 60
               ? length(tick * 1000)
-              : `${Number(tick.toFixed(4))}`,
-          ),
+              : `${Number(tick.toFixed(4))}`;
+          }),
       })),
     ],
     series: [
