@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import threading
-from collections.abc import Callable, Coroutine, Sequence
+from collections.abc import Callable, Coroutine
 from typing import Any, TypeVar
 
 from hombi.hub.hub import Hub
@@ -62,17 +62,6 @@ def change(by: Actor, made: Change[P, T], answer: Callable[[Hub, T], U]) -> U:
     async def changing() -> U:
         result = await hub().context.changes.do(made, by)
         return answer(hub(), result)
-
-    return call(changing())
-
-
-def change_all(by: Actor, made: Sequence[Change[Any, Any]], answer: Callable[[Hub], U]) -> U:
-    """Make several changes, none when one cannot be made, and make the answer, in the
-    hub's loop. Raises HubError."""
-
-    async def changing() -> U:
-        await hub().context.changes.do_all(made, by)
-        return answer(hub())
 
     return call(changing())
 

@@ -19,7 +19,7 @@ from hombi.hub.conditioning.changes import ConditionEntity
 from hombi.hub.derived.changes import MakeDerived, RemoveDerived
 from hombi.hub.errors import Busy, Invalid, NotFound, Refused
 from hombi.hub.nodes.described import ChangeKind
-from hombi.hub.nodes.part import MoveNode, RemoveNode
+from hombi.hub.nodes.part import ChangeNode, RemoveNode
 from hombi.hub.rooms.part import RemoveRoom
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import START, ManualClock, Rig, rig, settle, until
@@ -334,7 +334,7 @@ async def test_what_one_node_gives_goes_with_it_to_another_room() -> None:
         assert [one.address for one in (point, damp, named)] == addresses
         assert both.address == "cheese-cellar/both"
         assert (point.spoken, point.node) == ("Bench dew point", None)
-        await r.do(MoveNode("bench", "Loft"))
+        await r.do(ChangeNode("bench", room="Loft"))
         await at_rest(r)
     async with rig(r.records, r.clock) as again:
         house = again.hub.house

@@ -15,7 +15,7 @@ from hombi.hub.kernel import Change
 from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
 from hombi.hub.nodes.described import ChangeKind
 from hombi.hub.nodes.entities import ChangeEntity
-from hombi.hub.nodes.part import MoveNode, RemoveNode, RenameNode
+from hombi.hub.nodes.part import ChangeNode, RemoveNode
 from hombi.hub.nodes.picks import AddNode, AddPosted
 from hombi.hub.rooms.part import ChangeRoom
 from tests.house import description
@@ -134,8 +134,19 @@ async def test_a_pointer_that_is_none_is_refused() -> None:
 @pytest.mark.parametrize(
     ("change", "saves"),
     [
-        (RenameNode("cellar-rack", "Other"), "save_node"),
-        (MoveNode("cellar-rack", "Loft"), "save_node"),
+        (ChangeNode("cellar-rack", "Other"), "save_node"),
+        (ChangeNode("cellar-rack", room="Loft"), "save_node"),
+        (ChangeNode("cellar-rack", "Other", "A new room"), "save_node"),
+        (ChangeNode("cellar-rack", "Other", "A new room"), "add_room"),
+        (ChangeKind("cellar-rack/humidity", "moisture"), "add_entity"),
+        (
+            ChangeKind(
+                "cellar-rack/humidity",
+                "moisture",
+                rest=ChangeEntity("cellar-rack/humidity", title="Other"),
+            ),
+            "save_entity",
+        ),
         (
             ChangeEntity("cellar-rack/humidity", title="Other", hidden=True, seen_in="%"),
             "save_entity",
@@ -153,9 +164,12 @@ async def test_what_cannot_be_stored_has_not_been_changed(
             node = r.hub.house.nodes["cellar-rack"]
             entity = r.hub.house.entities["cellar-rack/humidity"]
             room = r.hub.house.rooms["cheese-cellar"]
-            return node.title, node.room, entity.title, entity.hidden, dict(entity.own), room.name
+            return (
+                *(node.title, node.room, dict(node.reach), room.name, set(r.hub.house.rooms)),
+                *(entity.title, entity.hidden, dict(entity.own), entity.kind, entity.origin),
+            )
 
-        before = state()
+        before, events = state(), len(r.records.journal.all)
 
         def full(*_: Any) -> None:
             raise OSError(errno.ENOSPC, "No space left on device")
@@ -165,5 +179,7 @@ async def test_what_cannot_be_stored_has_not_been_changed(
             with pytest.raises(OSError, match="No space"):
                 await r.do(change)
         assert state() == before
+        assert len(r.records.journal.all) == events
         await r.do(change)
         assert state() != before
+        assert len(r.records.journal.all) > events

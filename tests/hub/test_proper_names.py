@@ -11,7 +11,7 @@ from hombi.hub.errors import Invalid
 from hombi.hub.kernel import Change
 from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
 from hombi.hub.nodes.entities import ChangeEntity
-from hombi.hub.nodes.part import MoveNode, RenameNode
+from hombi.hub.nodes.part import ChangeNode
 from hombi.hub.notices.port import PhoneRecord
 from hombi.hub.notices.ways import AddContact
 from hombi.hub.rooms.dashboards import AddDashboard, ArrangeDashboard
@@ -26,9 +26,9 @@ GIVEN: dict[str, Callable[[str], Change]] = {
     "floor": AddFloor,
     "floor changed": lambda name: ChangeFloor("Ground floor", name=name),
     "room": AddRoom,
-    "room of a node": lambda name: MoveNode("cellar-mister", name),
+    "room of a node": lambda name: ChangeNode("cellar-mister", room=name),
     "room changed": lambda name: ChangeRoom("Cheese cellar", name=name),
-    "node": lambda name: RenameNode("cellar-mister", name),
+    "node": lambda name: ChangeNode("cellar-mister", name),
     "entity": lambda name: ChangeEntity(SWITCH, title=name),
     "dashboard": lambda name: AddDashboard(name, []),
     "dashboard changed": lambda name: ArrangeDashboard("evening", [], title=name),
@@ -55,7 +55,7 @@ async def test_a_name_that_holds_what_nobody_sees_is_refused(what: str, odd: str
 async def test_every_script_and_sign_that_is_seen_may_be_in_a_name(name: str) -> None:
     async with rig() as r:
         await r.cellar()
-        node = await r.do(RenameNode("cellar-mister", f" {name} "))
+        node = await r.do(ChangeNode("cellar-mister", f" {name} "))
         assert node.title == name
 
 

@@ -19,7 +19,7 @@ from hombi.hub.kernel.events import Event
 from hombi.hub.kernel.policy import LIMITS, OTHERS, ROLES, Right, allows
 from hombi.hub.kernel.supervisor import PartFailed
 from hombi.hub.nodes.events import NodeMoved
-from hombi.hub.nodes.part import MoveNode, RemoveNode, RenameNode
+from hombi.hub.nodes.part import ChangeNode, RemoveNode
 from hombi.hub.settings.config import make_config
 from hombi.links.base import Link, LinkContext
 from tests.hub.parts import ManualClock, Phones, Rig, Wireless, rig, settle
@@ -93,7 +93,7 @@ async def works(r: Rig) -> None:
     single = r.records.history.single(entity.id, now - 1_500, now + 1, 9)
     assert [reading.value for reading in single] == [90.0, 70.0]
     assert len(r.link.sent) > sent
-    await r.do(RenameNode("cellar-rack", f"Rack {stored}"))
+    await r.do(ChangeNode("cellar-rack", f"Rack {stored}"))
     await settle()
     assert len(r.events()) > stored
 
@@ -124,7 +124,7 @@ async def test_one_that_hears_of_an_event_and_fails_is_alone() -> None:
 
         r.hub.context.hear(NodeMoved, fails)
         r.hub.context.hear(NodeMoved, lambda event: heard.append(event.node))
-        await r.do(MoveNode("cellar-rack", "Loft"))
+        await r.do(ChangeNode("cellar-rack", room="Loft"))
         assert heard == ["cellar-rack"]
         await settle()
         assert "PartFailed" in r.events()
@@ -239,7 +239,7 @@ async def test_who_may_do_what_is_one_table() -> None:
 async def test_the_journal_says_who_did_it() -> None:
     async with rig() as r:
         await r.cellar()
-        await r.do(RenameNode("cellar-rack", "Old rack"), by="bea")
+        await r.do(ChangeNode("cellar-rack", "Old rack"), by="bea")
         await settle()
         (entry,) = [e for e in r.records.journal.all if e.event == "NodeRenamed"]
         assert (entry.by, entry.node) == ("bea", "cellar-rack")

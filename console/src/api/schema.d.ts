@@ -1515,7 +1515,10 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Say that they are home or away, or name the values that tell it. */
+        /**
+         * @description Say that they are home or away, name the values that tell it, or say when
+         *     they are told only what is urgent: one of the three at a time.
+         */
         patch: operations["people_partial_update"];
         trace?: never;
     };

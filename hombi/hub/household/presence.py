@@ -204,7 +204,7 @@ class FollowPerson(Change[Presence, Person], frozen=True):
     part = Presence
     right = Right.ARRANGE
 
-    def check(self, part: Presence) -> None:
+    def _check(self, part: Presence) -> None:
         if len(self.entities) > MOST_FOLLOWED:
             raise Invalid(f"{MOST_FOLLOWED} values at most tell whether somebody is home")
         named = [part.house.entity(entity) for entity in self.entities]
@@ -213,7 +213,7 @@ class FollowPerson(Change[Presence, Person], frozen=True):
         self._linger(part.person(self.person))
 
     async def do(self, part: Presence, by: Actor) -> Done[Person]:
-        self.check(part)
+        self._check(part)
         async with part.one_by_one:
             person = part.person(self.person)
             entity = await part.entity_of(person)

@@ -5,7 +5,7 @@ ones."""
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Awaitable, Callable, Coroutine, Sequence
+from collections.abc import Awaitable, Callable, Coroutine
 from typing import Any, ClassVar, Generic, TypeVar
 
 import msgspec
@@ -21,24 +21,23 @@ T_co = TypeVar("T_co", covariant=True)
 
 
 class Done(msgspec.Struct, Generic[T_co], frozen=True):
-    """What a change came to, and the event that it ended in; `by` is who made it, where
-    that is known better than by who asked."""
+    """What a change came to, and the event that it ended in, with further ones `also`
+    where it had several halves; `by` is who made it, where that is known better than by
+    who asked."""
 
     result: T_co
     event: Event
     by: Actor | None = None
+    also: tuple[Event, ...] = ()
 
 
 class Change(msgspec.Struct, Generic[P, T], frozen=True):
-    """One alteration of the house. Subclasses are frozen structs; `part` is who makes
-    it, `right` what an actor needs."""
+    """One alteration of the house: made whole, in one transaction, or not at all.
+    Subclasses are frozen structs; `part` is who makes it, `right` what an actor
+    needs."""
 
     part: ClassVar[type[Any]]
     right: ClassVar[Right]
-
-    def check(self, part: P) -> None:
-        """Raise the HubError for which it cannot be made, and alter nothing: of several
-        changes at once all are checked before the first is made."""
 
     @abstractmethod
     def do(self, part: P, by: Actor) -> Awaitable[Done[T]]:
@@ -72,18 +71,8 @@ class Changes:
         """Make a change. Raises HubError."""
         return await self.begin(change, by)
 
-    async def do_all(self, changes: Sequence[Change[Any, Any]], by: Actor) -> None:
-        """Make several changes, none of them when one cannot be made. Raises
-        HubError."""
-        for change in changes:
-            if not allows(by, change.right):
-                raise NotAllowed(f"{by} may not {change.right}")
-        for change in changes:
-            change.check(self._parts[change.part])
-        for change in changes:
-            await self.do(change, by)
-
     async def _finish(self, doing: Awaitable[Done[T]], by: Actor) -> T:
         done = await doing
-        self._announce(done.event, done.by or by)
+        for event in (done.event, *done.also):
+            self._announce(event, done.by or by)
         return done.result

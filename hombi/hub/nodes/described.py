@@ -4,8 +4,9 @@ again later (another profile, newer software, a value that it had not told befor
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import msgspec
@@ -13,10 +14,12 @@ import msgspec
 from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS, Kind
 from hombi.core.rhythm import Rhythm
+from hombi.core.series import Channels
 from hombi.core.units import conversion, convert
 from hombi.hub.errors import Refused
 from hombi.hub.house import Entity, House, Node
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
+from hombi.hub.nodes.entities import ChangeEntity
 from hombi.hub.nodes.events import EntityKindChanged, NodeDescribed
 from hombi.hub.nodes.links import Links
 from hombi.hub.nodes.picks import checked_kind
@@ -111,10 +114,15 @@ class Described(Part):
         event = NodeDescribed(node=node.address, title=node.title, more=more)
         self.context.announce(event)
 
-    async def become(self, entity: Entity, stored: NewEntity) -> bool:
-        """Make an entity what is to be stored of it; whether anything about it is
-        another now. What it was sent before stays what it was: another kind or unit is
-        another channel."""
+    async def become(
+        self,
+        entity: Entity,
+        stored: NewEntity,
+        store: Callable[[NewEntity], Channels] | None = None,
+    ) -> bool:
+        """Make an entity what is to be stored of it, by `store` where more is stored
+        with it; whether anything about it is another now. What it was sent before stays
+        what it was: another kind or unit is another channel."""
         node, kind = entity.node, KINDS[stored.kind]
         assert node is not None, "a node says what its own entities are"
         before = (
@@ -135,9 +143,7 @@ class Described(Part):
         )
         if before == after:
             return False
-        now = self.context.clock.now_ms()
-        records = self.context.records.house
-        _, entity.origin = await self.context.thread.run(records.add_entity, node, stored, now)
+        entity.origin = await self.context.thread.run(store or partial(self._store, node), stored)
         self.house.take_out_entity(entity)
         if entity.kind is not kind:
             # It begins again: what it was before says nothing of what it is now.
@@ -148,30 +154,50 @@ class Described(Part):
         self.house.add_entity(entity)
         return True
 
-    async def choose_kind(self, entity: Entity, kind: Kind, unit: str) -> None:
-        """Take an entity for another kind from now on."""
-        node = entity.node
+    def _store(self, node: Node, stored: NewEntity) -> Channels:
+        """In the records thread."""
+        now = self.context.clock.now_ms()
+        return self.context.records.house.add_entity(node, stored, now)[1]
+
+    async def choose_kind(
+        self, entity: Entity, kind: Kind, unit: str, more: Mapping[str, Any]
+    ) -> None:
+        """Take an entity for another kind from now on, with `more` of its attributes
+        changed."""
+        node, records = entity.node, self.context.records
         assert node is not None, "what is derived has no channel"
-        records = self.context.records.house
+
+        def keep() -> None:
+            with records.together():
+                records.house.save_node(node)
+                records.house.save_entity(entity)
+
+        def store(stored: NewEntity) -> Channels:
+            with records.together():
+                channels = self._store(node, stored)
+                keep()
+            return channels
+
         async with self._one_by_one:
+            reach = node.reach
             if not entity.source:
-                reach = with_chosen(node.reach, entity.wire_name, kind, unit)
-                with while_stored(node, reach=reach):
-                    await self.context.thread.run(records.save_node, node)
+                reach = with_chosen(reach, entity.wire_name, kind, unit)
             stored = NewEntity(
                 entity.name,
-                entity.title,
+                more.get("title", entity.title),
                 kind.name,
                 entity.wire_name,
                 unit,
                 kind.low,
                 kind.high,
                 entity.writable,
-                entity.hidden,
+                more.get("hidden", entity.hidden),
                 source=entity.source,
                 sink=entity.sink,
             )
-            await self.become(entity, stored)
+            with while_stored(node, reach=reach), while_stored(entity, **more):
+                if not await self.become(entity, stored, store):
+                    await self.context.thread.run(keep)
         self._links.follow(node)
 
 
@@ -183,26 +209,23 @@ class ChangeKind(Change[Described, Entity], frozen=True):
     entity: str
     kind: str
     unit: str = ""
+    # What else of it is changed with it.
+    rest: ChangeEntity | None = None
 
     part = Described
     right = Right.ADMIT
 
-    def check(self, part: Described) -> None:
-        checked_kind(self.kind, self.unit)
-        entity = part.house.entity(self.entity)
+    async def do(self, part: Described, by: Actor) -> Done[Entity]:
+        entity, kind = part.house.entity(self.entity), checked_kind(self.kind, self.unit)
         if entity.node is None:
             raise Refused(f"{entity.title} is derived; its kind follows from how")
-
-    async def do(self, part: Described, by: Actor) -> Done[Entity]:
-        self.check(part)
-        entity, kind = part.house.entity(self.entity), checked_kind(self.kind, self.unit)
-        assert entity.node is not None
-        before = entity.kind.shown
-        await part.choose_kind(entity, kind, self.unit or _unit(entity.wire_unit, kind))
+        before, unit = entity.kind.shown, self.unit or _unit(entity.wire_unit, kind)
+        more = self.rest.changed(entity, kind) if self.rest is not None else {}
+        await part.choose_kind(entity, kind, unit, more)
         event = EntityKindChanged(
             node=entity.node.address, entity=entity.address, kind=kind.shown, before=before
         )
-        return Done(entity, event)
+        return Done(entity, event, also=(self.rest.event(entity),) if self.rest else ())
 
 
 def _unit(sent: str, kind: Kind) -> str:

@@ -9,10 +9,10 @@ from hombi.core.kinds import Kind
 from hombi.core.seen import MOST_DECIMALS, as_seen
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity
-from hombi.hub.kernel import Actor, Change, Done, Right, while_stored
+from hombi.hub.kernel import Actor, Change, Done, Event, Right, while_stored
 from hombi.hub.naming import proper_name
 from hombi.hub.nodes.events import EntityChanged, EntityRemoved
-from hombi.hub.nodes.picks import Picks, kind_of
+from hombi.hub.nodes.picks import Picks
 from hombi.hub.settings.config import kept_s
 
 
@@ -27,33 +27,34 @@ class ChangeEntity(Change[Picks, Entity], frozen=True):
     seen_in: str | None = None
     decimals: int | None = None
     keep: str | None = None
-    # What it is to become in the same breath.
-    kind: str | None = None
 
     part = Picks
     right = Right.ARRANGE
 
-    def check(self, part: Picks) -> None:
-        entity = part.house.entity(self.entity)
-        if self.title is not None and not proper_name(self.title, "the name of an entity"):
-            raise Invalid("an entity needs a name")
-        self._own(entity, kind_of(self.kind) if self.kind is not None else entity.kind)
-
     async def do(self, part: Picks, by: Actor) -> Done[Entity]:
-        self.check(part)
         entity = part.house.entity(self.entity)
-        title = entity.title if self.title is None else self.title.strip()
-        hidden = entity.hidden if self.hidden is None else self.hidden
-        own = self._own(entity, entity.kind)
-        with while_stored(entity, title=title, hidden=hidden, own=own):
+        with while_stored(entity, **self.changed(entity, entity.kind)):
             await part.context.thread.run(part.context.records.house.save_entity, entity)
-        event = EntityChanged(
+        return Done(entity, self.event(entity))
+
+    def changed(self, entity: Entity, kind: Kind) -> dict[str, Any]:
+        """The attributes that an entity of this kind has with it. Raises Invalid."""
+        title = entity.title
+        if self.title is not None:
+            title = proper_name(self.title, "the name of an entity")
+            if not title:
+                raise Invalid("an entity needs a name")
+        hidden = entity.hidden if self.hidden is None else self.hidden
+        return {"title": title, "hidden": hidden, "own": self._own(entity, kind)}
+
+    def event(self, entity: Entity) -> Event:
+        """What is said of it afterwards."""
+        return EntityChanged(
             node=entity.node.address if entity.node else "",
             entity=entity.address,
             title=entity.title,
             hidden=entity.hidden,
         )
-        return Done(entity, event)
 
     def _own(self, entity: Entity, kind: Kind) -> dict[str, Any]:
         own = dict(entity.own)

@@ -8,8 +8,8 @@ from collections.abc import Iterator, Sequence
 from hombi.core.outcome import Acknowledge
 from hombi.core.senml import Resolved
 from hombi.hub.errors import HubError, Invalid, Refused
-from hombi.hub.house import House, Node
-from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right, while_stored
+from hombi.hub.house import House, Node, Room
+from hombi.hub.kernel import Actor, Change, Context, Done, Event, Need, Part, Right, while_stored
 from hombi.hub.machine.events import ClockSet
 from hombi.hub.naming import proper_name
 from hombi.hub.nodes.described import Described
@@ -36,6 +36,7 @@ from hombi.hub.nodes.pairing import Arrival, Pairing
 from hombi.hub.nodes.pairing_events import ArrivalRefused
 from hombi.hub.readings.events import EntitySilenceChanged, NodeBack
 from hombi.hub.readings.intake import Intake
+from hombi.hub.rooms.events import RoomAdded
 from hombi.hub.rooms.part import Rooms
 from hombi.links.base import Asking, Found, Heard, LinkError
 from hombi.links.capabilities import AsksAgain, Looks, Pairs, Welcomes
@@ -255,6 +256,13 @@ class Nodes(Part):
         """Store what a node is called, where it is, and how it is reached."""
         await self.context.thread.run(self.context.records.house.save_node, node)
 
+    def store(self, node: Node, new: Room | None) -> None:
+        """In the records thread: the same, with the room where that is new."""
+        with self.context.records.together():
+            if new is not None:
+                self.rooms.store(new)
+            self.context.records.house.save_node(node)
+
     def needs(self) -> Iterator[Need]:
         for node in self.house.nodes.values():
             path = f"/nodes/{node.address}"
@@ -268,48 +276,42 @@ class Nodes(Part):
                 yield Need("silent", f"{node.title} is no longer heard", path)
 
 
-class RenameNode(Change[Nodes, Node], frozen=True):
-    """Rename a node; its address stays."""
+class ChangeNode(Change[Nodes, Node], frozen=True):
+    """Rename a node (its address stays), or put it into a room, which is made when
+    there is none; "" is no room. Raises NotFound, Invalid."""
 
     node: str
-    title: str
+    # At least one of the two.
+    title: str | None = None
+    room: str | None = None
 
     part = Nodes
     right = Right.ARRANGE
 
-    def check(self, part: Nodes) -> None:
-        part.house.node(self.node)
-        if not proper_name(self.title, "the name of a node"):
-            raise Invalid("a node needs a name")
-
     async def do(self, part: Nodes, by: Actor) -> Done[Node]:
-        self.check(part)
-        node = part.house.node(self.node)
-        before, title = node.title, self.title.strip()
-        with while_stored(node, title=title):
-            await part.save(node)
-        return Done(node, NodeRenamed(node=node.address, title=title, before=before))
-
-
-class MoveNode(Change[Nodes, Node], frozen=True):
-    """Put a node into a room, which is made when there is none; "" is no room."""
-
-    node: str
-    room: str
-
-    part = Nodes
-    right = Right.ARRANGE
-
-    def check(self, part: Nodes) -> None:
-        part.house.node(self.node)
-        part.rooms.check_name(self.room)
-
-    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
-        node = part.house.node(self.node)
-        with while_stored(node, room=await part.rooms.find_or_add(self.room, by)):
-            await part.save(node)
-        room = node.room.name if node.room else ""
-        return Done(node, NodeMoved(node=node.address, title=node.title, room=room))
+        node, rooms = part.house.node(self.node), part.rooms
+        before, title, room = node.title, node.title, node.room
+        if self.title is not None:
+            title = proper_name(self.title, "the name of a node")
+            if not title:
+                raise Invalid("a node needs a name")
+        async with rooms.adding:
+            if self.room is not None:
+                room = await rooms.room_called(self.room)
+            new = room if room is not None and not room.id else None
+            with while_stored(node, title=title, room=room):
+                await part.context.thread.run(part.store, node, new)
+            if new is not None:
+                rooms.house.rooms[new.slug] = new
+        events: list[Event] = []
+        if new is not None:
+            events.append(RoomAdded(room=new.name, floor=new.floor.name))
+        if self.title is not None:
+            events.append(NodeRenamed(node=node.address, title=title, before=before))
+        if self.room is not None:
+            where = room.name if room else ""
+            events.append(NodeMoved(node=node.address, title=title, room=where))
+        return Done(node, events[0], also=tuple(events[1:]))
 
 
 class RemoveNode(Change[Nodes, None], frozen=True):

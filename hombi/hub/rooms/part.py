@@ -51,12 +51,11 @@ class Rooms(Part):
         if not name.strip():
             return None
         async with self.adding:
-            with contextlib.suppress(NotFound):
-                return self.house.room(name)
-            if (result := self.house.rooms.get(slug(name))) is not None:
-                return result
-            room = await self.add_room(name)
-            self.context.announce(RoomAdded(room=room.name, floor=room.floor.name), by)
+            room = await self.room_called(name)
+            if room is not None and not room.id:
+                await self.context.thread.run(self.store, room)
+                self.house.rooms[room.slug] = room
+                self.context.announce(RoomAdded(room=room.name, floor=room.floor.name), by)
             return room
 
     async def add_floor(self, name: str, position: int | None = None) -> Floor:
@@ -90,8 +89,28 @@ class Rooms(Part):
                 other.position = place
                 await self.context.thread.run(self.context.records.house.save_floor, other)
 
+    async def room_called(self, name: str) -> Room | None:
+        """The room of this name (or slug); where there is none, one that is not stored
+        yet, and has no number. None for no name. Raises Invalid."""
+        if not name.strip():
+            return None
+        with contextlib.suppress(NotFound):
+            return self.house.room(name)
+        return self.house.rooms.get(slug(name)) or await self._new_room(name)
+
+    def store(self, room: Room) -> None:
+        """In the records thread: store a room that is new."""
+        made = self.context.records.house.add_room(room.slug, room.name, room.floor, room.position)
+        room.id = made.id
+
     async def add_room(self, name: str, floor: str = "") -> Room:
         """Add a room at the end of a floor. Raises Invalid, NotFound."""
+        room = await self._new_room(name, floor)
+        await self.context.thread.run(self.store, room)
+        self.house.rooms[room.slug] = room
+        return room
+
+    async def _new_room(self, name: str, floor: str = "") -> Room:
         name = proper_name(name, "the name of a room")
         address = slug(name)
         if not address:
@@ -100,11 +119,7 @@ class Rooms(Part):
             raise Invalid(f"there is a room {self.house.rooms[address].name} already")
         on = await self._floor(floor)
         beside = (r.position for r in self.house.rooms.values() if r.floor is on)
-        position = max(beside, default=-1) + 1
-        records = self.context.records.house
-        room = await self.context.thread.run(records.add_room, address, name, on, position)
-        self.house.rooms[address] = room
-        return room
+        return Room(0, address, name, on, max(beside, default=-1) + 1)
 
     async def _floor(self, name: str) -> Floor:
         if not self.house.floors:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Any
 
 import msgspec
 from rest_framework.request import Request
@@ -21,7 +20,7 @@ from hombi.hub.acting.actuation import CommandEntity
 from hombi.hub.derived.changes import RemoveDerived
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
-from hombi.hub.kernel import Actor, Change, Right
+from hombi.hub.kernel import Actor, Right
 from hombi.hub.lookup import find
 from hombi.hub.nodes.described import ChangeKind
 from hombi.hub.nodes.entities import ChangeEntity, RemoveEntity
@@ -31,7 +30,7 @@ from hombi.service.api import answers, courses
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done, given, whole_number
-from hombi.service.bridge import change, change_all, hub, read
+from hombi.service.bridge import change, hub, read
 
 SPANS_MS = {
     "hour": 3_600_000,
@@ -170,9 +169,6 @@ class EntityView(View):
         """Rename it (its address stays), hide it or show it, or say what it is."""
         payload = body(request, wire.EntityChange)
         address, kind = f"{node}/{name}", given(payload.kind)
-        wanted: list[Change[Any, Any]] = []
-        if kind is not None:
-            wanted.append(ChangeKind(address, kind, payload.unit))
         rest = ChangeEntity(
             address,
             given(payload.title),
@@ -180,14 +176,12 @@ class EntityView(View):
             given(payload.seen_in),
             given(payload.decimals),
             given(payload.keep),
-            kind,
         )
-        if rest != ChangeEntity(address, kind=kind) or kind is None:
-            wanted.append(rest)
-        made = change_all(
-            actor(request), wanted, lambda h: answers.entity(h, h.house.entity(address))
-        )
-        return Response(made)
+        if kind is None:
+            return Response(change(actor(request), rest, answers.entity))
+        more = None if rest == ChangeEntity(address) else rest
+        wanted = ChangeKind(address, kind, payload.unit, more)
+        return Response(change(actor(request), wanted, answers.entity))
 
     @operation()
     def delete(self, request: Request, node: str, name: str) -> Response:

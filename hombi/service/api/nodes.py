@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
 from urllib.parse import urlencode
 
 from rest_framework.request import Request
@@ -11,9 +10,8 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
-from hombi.hub.kernel import Change
 from hombi.hub.nodes.pairing import fresh_setup_code
-from hombi.hub.nodes.part import AskAgain, MoveNode, RemoveNode, RenameNode
+from hombi.hub.nodes.part import AskAgain, ChangeNode, RemoveNode
 from hombi.hub.nodes.picks import AddNode, AddPosted
 from hombi.hub.nodes.secrets import ChangeSecret, NewNodeKey, RevokeNodeKey
 from hombi.hub.nodes.settings import Act, ChangeSetting
@@ -22,9 +20,8 @@ from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.trust import drawn
-from hombi.service.api.views import View, actor, done
-from hombi.service.bridge import call, change, change_all, hub, read
-from hombi.wire import UNSET
+from hombi.service.api.views import View, actor, done, given
+from hombi.service.bridge import call, change, hub, read
 
 MAX_THING, MAX_CODE = 200, 40
 _HISTORY = [Query("history", str, enum=["keep", "delete"], default="keep")]
@@ -74,13 +71,11 @@ class NodeView(View):
     def patch(self, request: Request, node: str) -> Response:
         """Rename it or move it."""
         payload = body(request, wire.NodeChange)
-        wanted: list[Change[Any, Any]] = []
-        if payload.title is not UNSET:
-            wanted.append(RenameNode(node, str(payload.title)))
-        if payload.room is not UNSET:
-            wanted.append(MoveNode(node, str(payload.room)))
-        made = change_all(actor(request), wanted, lambda h: answers.node(h, h.house.node(node)))
-        return Response(made)
+        title, room = given(payload.title), given(payload.room)
+        if title is None and room is None:
+            raise Invalid("say a title or a room")
+        wanted = ChangeNode(node, title, room)
+        return Response(change(actor(request), wanted, answers.node))
 
     @operation(parameters=_HISTORY)
     def delete(self, request: Request, node: str) -> Response:

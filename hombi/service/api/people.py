@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -12,12 +10,11 @@ from hombi.core.values import show_span
 from hombi.hub.errors import Invalid
 from hombi.hub.household.presence import FollowPerson, Person, SayHome
 from hombi.hub.hub import Hub
-from hombi.hub.kernel import Change
 from hombi.hub.notices.ways import SetQuietHours
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, given
-from hombi.service.bridge import change_all, read
+from hombi.service.bridge import change, read
 
 
 class PeopleView(View):
@@ -34,21 +31,25 @@ class PersonView(View):
 
     @operation(takes=wire.PresenceChange, gives=wire.Presence)
     def patch(self, request: Request, person: str) -> Response:
-        """Say that they are home or away, or name the values that tell it."""
+        """Say that they are home or away, name the values that tell it, or say when
+        they are told only what is urgent: one of the three at a time."""
         payload = body(request, wire.PresenceChange)
         home, follows, quiet = given(payload.home), given(payload.follows), given(payload.quiet)
         if follows is None and payload.linger:
             follows = read(lambda h: list(h.presence.person(person).follows))
-        if home is None and follows is None and quiet is None:
-            raise Invalid("say home, follows or quiet")
-        wanted: list[Change[Any, Any]] = []
+        if sum(value is not None for value in (home, follows, quiet)) != 1:
+            raise Invalid("say one of home, follows and quiet")
+        by = actor(request)
+
+        def answer(h: Hub, _: object) -> wire.Presence:
+            return _person(h, h.presence.person(person))
+
         if quiet is not None:
-            wanted.append(SetQuietHours(person, quiet))
-        if follows is not None:
-            wanted.append(FollowPerson(person, follows, payload.linger))
-        if home is not None:
-            wanted.append(SayHome(person, home))
-        made = change_all(actor(request), wanted, lambda h: _person(h, h.presence.person(person)))
+            made = change(by, SetQuietHours(person, quiet), answer)
+        elif follows is not None:
+            made = change(by, FollowPerson(person, follows, payload.linger), answer)
+        else:
+            made = change(by, SayHome(person, bool(home)), answer)
         return Response(made)
 
 
