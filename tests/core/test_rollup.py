@@ -33,7 +33,7 @@ def test_a_value_holds_over_the_bounds_and_counts_where_it_came() -> None:
     bounds = (0, 5 * MIN, 10 * MIN, 15 * MIN)
     first, second, third = roll([reading(-1, 1.0), reading(7, 0.0)], bounds, math.inf)
     assert (first.count, first.mean, first.held_ms, first.on_ms) == (0, 1.0, 5 * MIN, 5 * MIN)
-    assert (second.count, second.on_ms, second.low, second.high) == (1, 2 * MIN, 0.0, 0.0)
+    assert (second.count, second.on_ms, second.low, second.high) == (1, 2 * MIN, 0.0, 1.0)
     assert (third.count, third.on_ms, third.held_ms) == (0, 0, 5 * MIN)
 
 
@@ -90,3 +90,4 @@ def test_parts_come_to_the_same_as_the_whole(
         )  # fmt: skip
         assert one.mean == pytest.approx(other.mean, abs=1e-6)
         assert other.held_ms <= end
+    assert all(part.low - 1e-9 <= part.mean <= part.high + 1e-9 for part in parts)

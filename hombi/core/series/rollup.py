@@ -34,9 +34,10 @@ GAPS_TO_KNOW = 3
 class Rollup(msgspec.Struct, frozen=True):
     """What the good readings over one channel came to from `start_ms` on.
 
-    `mean` is weighted by time, over the `held_ms` for which a value was known. `count`
-    is 0 where a value that came before still held: `low`, `high` and `last` are that
-    value then. Of directions, `low` to `high` is the range clockwise.
+    All of it is by time: a value that came before and still held is among them, so that
+    the mean, over the `held_ms` for which a value was known, lies between `low` and
+    `high`. `count` is how many readings came. Of directions, `low` to `high` is the
+    range clockwise.
     """
 
     start_ms: int
@@ -116,14 +117,15 @@ def _turned(
         for place in range(len(arithmetic.parts(0.0)))
     ]
     values: dict[tuple[int, int], list[float]] = {}
-    for reading in readings:
-        if reading.value is not None and reading.quality < Quality.STUCK:
-            place = bisect_right(bounds, reading.at_ms) - 1
-            values.setdefault((bounds[place], reading.channel), []).append(reading.value)
+    for reading, value, until in holding(readings, bounds[-1], hold):
+        place = max(0, bisect_right(bounds, reading.at_ms) - 1)
+        while place < len(bounds) - 1 and bounds[place] <= max(until - 1, reading.at_ms):
+            values.setdefault((bounds[place], reading.channel), []).append(value)
+            place += 1
     result = []
     for rollup, *means in zip(rollups, *parts, strict=True):
         mean = arithmetic.whole([part.mean for part in means])
-        there = values[(rollup.start_ms, rollup.channel)] if rollup.count else [rollup.last]
+        there = values[(rollup.start_ms, rollup.channel)]
         low, high = arithmetic.extent((value, value) for value in there)
         result.append(
             msgspec.structs.replace(
@@ -151,9 +153,7 @@ def _rolled(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> 
                 channel = reading.channel
                 sums = _sums(result, begin, channel, value)
             # Here, and not in methods: it is done for each reading that there ever was.
-            if not sums.count:
-                sums.low = sums.high = value
-            elif value < sums.low:
+            if value < sums.low:
                 sums.low = value
             elif value > sums.high:
                 sums.high = value
@@ -228,9 +228,7 @@ def together(parts: Sequence[Rollup], arithmetic: Line = LINE) -> tuple[float, f
     if mean is None:
         # None of them held for any time, or directions cancel out.
         mean = arithmetic.mean((part.mean, 1) for part in parts)
-    # What only held says nothing of lowest and highest where there are readings.
-    rollups = [part for part in parts if part.count] or parts
-    low, high = arithmetic.extent((part.low, part.high) for part in rollups)
+    low, high = arithmetic.extent((part.low, part.high) for part in parts)
     return parts[-1].last if mean is None else mean, low, high
 
 
@@ -245,6 +243,7 @@ class _Sum:
         self.low = self.high = self.last = value
 
     def held(self, value: float, ms: float) -> None:
+        self.low, self.high = min(self.low, value), max(self.high, value)
         self.held_ms += ms
         self.weighted += value * ms
         self.last = value

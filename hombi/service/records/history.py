@@ -486,13 +486,11 @@ class _Bucket(NamedTuple):
         return cls(rollup.mean, rollup.low, rollup.high, rollup.count, weight)
 
     def and_(self, other: _Bucket, arithmetic: Line) -> _Bucket:
-        """Both as one. What only held says nothing of lowest and highest where there
-        are readings."""
+        """Both as one."""
         mean = arithmetic.mean((bucket.mean, bucket.weight) for bucket in (self, other))
-        ranges = [bucket for bucket in (self, other) if bucket.number] or [self, other]
         return _Bucket(
             other.mean if mean is None else mean,
-            *arithmetic.extent((bucket.low, bucket.high) for bucket in ranges),
+            *arithmetic.extent((bucket.low, bucket.high) for bucket in (self, other)),
             self.number + other.number,
             self.weight + other.weight,
         )
