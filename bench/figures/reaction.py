@@ -217,7 +217,7 @@ def sleepers(messages: int = 3_000, large: int = 400) -> list[Row]:
     with rig.hub() as service, service.hub() as hub:
         assert service.process is not None
         keys = {
-            name: hub.tools.add(name, ["bench/#"], ["bench/#"]).key
+            name: hub.mqtt_accounts.add(name, ["bench/#"], ["bench/#"]).key
             for name in ("board", "sleeper", "deaf")
         }
         sleeper, board = (Joined(service, name, keys[name], {}) for name in ("sleeper", "board"))

@@ -45,7 +45,7 @@ def messages(
         str, typer.Option(help="Only topics under this filter, like mill/+/state or mill/#.")
     ] = "",
     node: Annotated[
-        str, typer.Option(help="Only those of this node or tool.", autocompletion=complete.nodes)
+        str, typer.Option(help="Only those of this node or account.", autocompletion=complete.nodes)
     ] = "",
     text: Annotated[
         str, typer.Option(help="Only those with this in the topic or the payload.")

@@ -9,7 +9,7 @@ import typer
 from hombi.cli.drawing import ago, as_json, bold, said, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
-from hombi.client import NewTool
+from hombi.client import NewMqttAccount
 
 app = noun("MQTT accounts for boards and programs of a person's own, each with topics of its own.")
 Publish = Annotated[
@@ -27,11 +27,14 @@ Name = Annotated[str, typer.Argument(help="The account's name; it signs in with 
 def list_(json: Json = False) -> None:
     """The MQTT accounts, and what they may do."""
     with hub() as h:
-        tools = h.tools.list()
+        mqtt_accounts = h.mqtt_accounts.list()
     if json:
-        as_json(t.as_dict() for t in tools)
+        as_json(t.as_dict() for t in mqtt_accounts)
         return
-    rows = [(t.tool, ", ".join(t.publish), ", ".join(t.subscribe), ago(t.added_at)) for t in tools]
+    rows = [
+        (t.account, ", ".join(t.publish), ", ".join(t.subscribe), ago(t.added_at))
+        for t in mqtt_accounts
+    ]
     table(
         ("ACCOUNT", "MAY PUBLISH", "MAY SUBSCRIBE TO", "ADDED"),
         rows,
@@ -46,7 +49,7 @@ def add(
 ) -> None:
     """Add an MQTT account; its key is shown only once."""
     with hub() as h:
-        _show_key(h.tools.add(name, publish or [], subscribe or []), json)
+        _show_key(h.mqtt_accounts.add(name, publish or [], subscribe or []), json)
 
 
 @app.command()
@@ -55,17 +58,17 @@ def change(
 ) -> None:
     """Change an account's topics; those not named stay."""
     with hub() as h:
-        tool = h.tools.change(name, publish=publish, subscribe=subscribe)
-    may = f"may publish {', '.join(tool.publish) or 'nothing'}"
-    hears = f"subscribe to {', '.join(tool.subscribe) or 'nothing'}"
-    said(json, [tool], f"{tool.tool} {may}, {hears}")
+        account = h.mqtt_accounts.change(name, publish=publish, subscribe=subscribe)
+    may = f"may publish {', '.join(account.publish) or 'nothing'}"
+    hears = f"subscribe to {', '.join(account.subscribe) or 'nothing'}"
+    said(json, [account], f"{account.account} {may}, {hears}")
 
 
 @app.command()
 def key(name: Name, json: Json = False) -> None:
     """Make a new key; the old one stops working at once."""
     with hub() as h:
-        _show_key(h.tools.new_key(name), json)
+        _show_key(h.mqtt_accounts.new_key(name), json)
 
 
 @app.command()
@@ -74,14 +77,14 @@ def remove(
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
     json: Json = False,
 ) -> None:
-    """Remove a tool; its key stops working."""
+    """Remove an account; its key stops working."""
     if not yes:
-        typer.confirm(f"The key of {name} stops working at once. Remove the tool?", abort=True)
+        typer.confirm(f"The key of {name} stops working at once. Remove the account?", abort=True)
     with hub() as h:
-        h.tools.remove(name)
+        h.mqtt_accounts.remove(name)
     said(json, [], f"{name} is removed.")
 
 
-def _show_key(tool: NewTool, json: bool) -> None:
-    key = bold(f"{tool.key}.")
-    said(json, [tool], bold(tool.tool), "has the key", key, "It is not shown again.")
+def _show_key(account: NewMqttAccount, json: bool) -> None:
+    key = bold(f"{account.key}.")
+    said(json, [account], bold(account.account), "has the key", key, "It is not shown again.")

@@ -17,13 +17,13 @@ from hombi.client.calls import (
     imports,
     members,
     messages,
+    mqtt_accounts,
     nodes,
     pairing,
     people,
     rooms,
     scenes,
     sequences,
-    tools,
     ways,
     zigbee,
 )
@@ -326,28 +326,28 @@ class Ways(Group[C]):
     notices = call(ways.notices)
 
 
-class Tools(Group[C]):
+class MqttAccounts(Group[C]):
     """MQTT accounts for boards and programs of a person's own."""
 
-    list = call(tools.list_)
-    add = call(tools.add)
-    change = call(tools.change)
-    new_key = call(tools.new_key)
-    remove = call(tools.remove)
+    list = call(mqtt_accounts.list_)
+    add = call(mqtt_accounts.add)
+    change = call(mqtt_accounts.change)
+    new_key = call(mqtt_accounts.new_key)
+    remove = call(mqtt_accounts.remove)
 
 
 class Tokens(Group[C]):
     """Programs that are signed in."""
 
-    list = call(tools.tokens)
-    revoke = call(tools.revoke_token)
+    list = call(mqtt_accounts.tokens)
+    revoke = call(mqtt_accounts.revoke_token)
 
 
 class Browsers(Group[C]):
     """Browsers that are signed in."""
 
-    list = call(tools.browsers)
-    end = call(tools.end_browser)
+    list = call(mqtt_accounts.browsers)
+    end = call(mqtt_accounts.end_browser)
 
 
 class Messages(Group[C]):
@@ -386,7 +386,7 @@ class Client(Asks):
         self.automations: Automations[Self] = Automations(client)
         self.ways: Ways[Self] = Ways(client)
         self.members: Members[Self] = Members(client)
-        self.tools: Tools[Self] = Tools(client)
+        self.mqtt_accounts: MqttAccounts[Self] = MqttAccounts(client)
         self.tokens: Tokens[Self] = Tokens(client)
         self.browsers: Browsers[Self] = Browsers(client)
         self.messages: Messages[Self] = Messages(client)

@@ -339,8 +339,8 @@ class Scene:
 
 
 @dataclass(slots=True)
-class Tool:
-    """A person's own tool at the MQTT listener: the topic filters it may publish under
+class MqttAccount:
+    """An account at the MQTT listener: the topic filters it may publish under
     and subscribe to."""
 
     name: str
@@ -371,7 +371,7 @@ class House:
         self.units: tuple[str, ...] = ()
         # Where it stands on the earth.
         self.position: Position | None = None
-        self.tools: dict[str, Tool] = {}
+        self.mqtt_accounts: dict[str, MqttAccount] = {}
         self.scenes: dict[str, Scene] = {}
         # The texts of the sequences, by address.
         self.sequences: dict[str, str] = {}
@@ -473,10 +473,10 @@ class House:
             and hmac.compare_digest(known.key_hash, hash_key(secret))
         )
 
-    def tool(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
-        """The topic filters that a person's tool may publish and subscribe to; None
+    def account(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
+        """The topic filters that an MQTT account may publish and subscribe to; None
         when this is not its key."""
-        known = self.tools.get(name)
+        known = self.mqtt_accounts.get(name)
         if known is None or not hmac.compare_digest(known.key_hash, hash_key(secret)):
             return None
         return known.publish, known.subscribe

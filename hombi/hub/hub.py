@@ -33,6 +33,7 @@ from hombi.hub.nodes.admission import Admission
 from hombi.hub.nodes.batteries import Batteries
 from hombi.hub.nodes.links import Links
 from hombi.hub.nodes.messages import Messages
+from hombi.hub.nodes.mqtt_accounts import MqttAccounts
 from hombi.hub.nodes.pairing import Pairing
 from hombi.hub.nodes.part import Nodes
 from hombi.hub.nodes.picks import Picks
@@ -40,7 +41,6 @@ from hombi.hub.nodes.posts import Posts
 from hombi.hub.nodes.radios import Radios
 from hombi.hub.nodes.rhythms import Rhythms
 from hombi.hub.nodes.settings import Act, NodeSettings
-from hombi.hub.nodes.tools import Tools
 from hombi.hub.notices.buttons import ACKNOWLEDGE, OFF, Buttons
 from hombi.hub.notices.kept import Kept
 from hombi.hub.notices.loudspeaker import Loudspeaker
@@ -89,7 +89,7 @@ class Hub:
     dashboards: Dashboards
     scenes: Scenes
     sequences: Sequences
-    tools: Tools
+    mqtt_accounts: MqttAccounts
     pairing: Pairing
     admission: Admission
     intake: Intake

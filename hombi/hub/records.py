@@ -18,9 +18,9 @@ from hombi.hub.automations.sequences_port import SequencesPort
 from hombi.hub.conditioning.port import ConditioningPort
 from hombi.hub.kernel.journal_port import JournalPort
 from hombi.hub.machine.keeping_port import KeepingPort
+from hombi.hub.nodes.mqtt_accounts_port import MqttAccountsPort
 from hombi.hub.nodes.pairing_port import PairingPort
 from hombi.hub.nodes.port import HousePort
-from hombi.hub.nodes.tools_port import ToolsPort
 from hombi.hub.notices.port import NoticesPort
 from hombi.hub.readings.port import HistoryPort
 from hombi.hub.rooms.dashboards_port import DashboardsPort
@@ -59,7 +59,7 @@ class Records(Protocol):
     def notices(self) -> NoticesPort: ...
 
     @property
-    def tools(self) -> ToolsPort: ...
+    def mqtt_accounts(self) -> MqttAccountsPort: ...
 
     @property
     def keeping(self) -> KeepingPort: ...

@@ -13,7 +13,7 @@ from hombi.lab.mqtt_client import MqttClient, Refused
 from hombi.lab.physics import Mill
 from hombi.links.wifi.mqtt import packets as p
 
-TOOL = "mill-boards"
+ACCOUNT = "mill-boards"
 TOPICS = ("mill/#",)
 POSTING = "Wheel board"
 EVERY_S = 4.0
@@ -21,8 +21,8 @@ AGAIN_AFTER_S = 2.0
 
 
 class Boards:
-    """Two boards that share a tool's key, as a person would give it to all they
-    build."""
+    """Two boards that share the key of an account, as a person would give it to all
+    that they build."""
 
     def __init__(self, mill: Mill, host: str, port: int, key: str, speed: float) -> None:
         self._mill, self._host, self._port, self._key, self._speed = mill, host, port, key, speed
@@ -30,7 +30,7 @@ class Boards:
 
     async def run(self) -> None:
         """Publish for ever."""
-        hello = p.Connect(TOOL, keep_alive=30, username=TOOL, password=self._key.encode())
+        hello = p.Connect(ACCOUNT, keep_alive=30, username=ACCOUNT, password=self._key.encode())
         while True:
             try:
                 async with MqttClient.connect(self._host, self._port, hello, self._heard) as (

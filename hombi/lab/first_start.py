@@ -11,7 +11,7 @@ import httpx
 from hombi.client import AsyncHub, HubProblem
 from hombi.core.senml import Record
 from hombi.lab.bluetooth_nodes import BluetoothHouse
-from hombi.lab.boards import POSTING, TOOL, TOPICS
+from hombi.lab.boards import ACCOUNT, POSTING, TOPICS
 from hombi.lab.demo_house import Demo, DemoError, Say
 from hombi.lab.heron_mill import FLOORS, PLANS, ROOMS
 from hombi.lab.node import LabNode
@@ -83,7 +83,7 @@ async def let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
             except HubProblem:  # the lab's own pages are not up yet
                 await asyncio.sleep(0.1)
     await hub.pairing.admit(arrival.id, name=vent.plan.title, room=vent.plan.room)
-    tool = await hub.tools.add(TOOL, TOPICS, TOPICS)
+    account = await hub.mqtt_accounts.add(ACCOUNT, TOPICS, TOPICS)
     posting = await hub.nodes.add(POSTING, "Workshop")
     await hub.nodes.add_entity(posting.node, "Turns", "number")
     await hub.messages.pick(
@@ -93,7 +93,9 @@ async def let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
     )  # fmt: skip
     path = demo.lab / "boards.json"
     path.touch(mode=0o600)
-    path.write_text(json.dumps({"tool": tool.key, "node": posting.node, "node_key": posting.key}))
+    path.write_text(
+        json.dumps({"account": account.key, "node": posting.node, "node_key": posting.key})
+    )
 
 
 async def let_in_radio(

@@ -114,7 +114,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 keys = json.loads((demo.lab / "boards.json").read_text())
                 letter = nodes[0].letter
                 assert letter is not None, "it was let in above, or at an earlier start"
-                boards = Boards(mill, "127.0.0.1", letter.port, keys["tool"], demo.speed)
+                boards = Boards(mill, "127.0.0.1", letter.port, keys["account"], demo.speed)
                 group.create_task(boards.run(), name="boards")
                 group.create_task(
                     post_for_ever(http, mill, keys["node"], keys["node_key"], demo.speed),

@@ -203,8 +203,8 @@ class Keys(Protocol):
     def fits(self, node: str, secret: str) -> bool:
         """Whether this is the node's key."""
 
-    def tool(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
-        """The topic filters that a person's tool may publish and subscribe to; None
+    def account(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
+        """The topic filters that an MQTT account may publish and subscribe to; None
         when this is not its key."""
 
 

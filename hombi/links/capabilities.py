@@ -137,7 +137,7 @@ class AsksAgain(Protocol):
 @runtime_checkable
 class Welcomes(Protocol):
     """A driver with a door of its own: nodes ask to join by themselves, nodes that do
-    not know Hombi say what they like, and people's tools listen."""
+    not know Hombi say what they like, and people's programs listen."""
 
     link: str
 

@@ -67,10 +67,10 @@ class PhoneNews(Shape, frozen=True, kw_only=True):
     phone: int
 
 
-class ToolNews(Shape, frozen=True, kw_only=True):
-    """A tool, or a program's token, is another than before."""
+class MqttAccountNews(Shape, frozen=True, kw_only=True):
+    """An account, or a program's token, is another than before."""
 
-    tool: str
+    account: str
 
 
 class BeatNews(Shape, frozen=True, kw_only=True):
@@ -92,5 +92,5 @@ NEWS: dict[str, type[Shape]] = {
     "journal": JournalEntry,
     "notice": Notice,
     "phone": PhoneNews,
-    "tool": ToolNews,
+    "account": MqttAccountNews,
 }

@@ -1,4 +1,4 @@
-"""People and their things: accounts and tokens, phones and notices, tools, the
+"""People and their things: accounts and tokens, phones and notices, MQTT accounts, the
 journal."""
 
 from __future__ import annotations
@@ -188,17 +188,17 @@ class Pressed(Shape, frozen=True, kw_only=True):
     done: str
 
 
-class Tool(Shape, frozen=True, kw_only=True):
-    """A tool: it signs in to the MQTT listener with its name and its key."""
+class MqttAccount(Shape, frozen=True, kw_only=True):
+    """An account: it signs in to the MQTT listener with its name and its key."""
 
-    tool: str
+    account: str
     publish: list[str]
     subscribe: list[str]
     added_at: Ms
 
 
-class NewTool(Tool, frozen=True, kw_only=True):
-    """A tool with its key, shown this once."""
+class NewMqttAccount(MqttAccount, frozen=True, kw_only=True):
+    """An MQTT account with its key, shown this once."""
 
     key: str
 
@@ -337,7 +337,7 @@ class PressRequest(Ask, frozen=True, kw_only=True):
     right: Annotated[str, Meta(min_length=1, max_length=120)]
 
 
-class ToolRequest(Ask, frozen=True, kw_only=True):
+class MqttAccountRequest(Ask, frozen=True, kw_only=True):
     """A name, and the topic filters it may publish under and subscribe to."""
 
     name: Annotated[str, Meta(min_length=1, max_length=60)]
@@ -345,7 +345,7 @@ class ToolRequest(Ask, frozen=True, kw_only=True):
     subscribe: Filters = []
 
 
-class ToolChange(Ask, frozen=True, kw_only=True):
+class MqttAccountChange(Ask, frozen=True, kw_only=True):
     """Other topic filters."""
 
     publish: Filters | UnsetType = UNSET

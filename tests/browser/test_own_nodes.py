@@ -1,5 +1,5 @@
 """Nodes that people really have, in the console: picked out of live messages, found by
-their address, posting; and tools."""
+their address, posting; and mqtt_accounts."""
 
 from __future__ import annotations
 
@@ -11,22 +11,22 @@ import paho.mqtt.client as paho
 import pytest
 from playwright.sync_api import Page, expect
 
-from hombi.client import Tool
+from hombi.client import MqttAccount
 from tests.browser.conftest import violations
 from tests.house import CLIMATE, Joined, Service, ask, description, until
 from tests.things import PASSWORD, USER, Vane
 
 
 @pytest.fixture(scope="module")
-def tool(service: Service) -> Tool:
+def account(service: Service) -> MqttAccount:
     with service.hub() as hub:
-        return hub.tools.add("boards", publish=["mill/#"], subscribe=["mill/#"])
+        return hub.mqtt_accounts.add("boards", publish=["mill/#"], subscribe=["mill/#"])
 
 
 @pytest.fixture
-def board(service: Service, tool: Tool) -> Iterator[paho.Client]:
+def board(service: Service, account: MqttAccount) -> Iterator[paho.Client]:
     client = paho.Client(paho.CallbackAPIVersion.VERSION2, "board")
-    client.username_pw_set(tool.tool, tool.key)
+    client.username_pw_set(account.account, account.key)
     client.connect("127.0.0.1", service.mqtt_port)
     client.loop_start()
     yield client
@@ -182,7 +182,7 @@ def test_a_node_that_posts_gets_its_key_and_its_values(console: Page, service: S
     expect(console.get_by_text("100.0 °C")).to_be_visible()
 
 
-def test_a_tool_is_let_in_and_shut_out(console: Page, service: Service) -> None:
+def test_a_mqtt_account_is_let_in_and_shut_out(console: Page, service: Service) -> None:
     console.goto("/settings")
     section = console.get_by_role("region", name="MQTT accounts")
     section.get_by_label("Name").fill("weirside")
@@ -195,7 +195,7 @@ def test_a_tool_is_let_in_and_shut_out(console: Page, service: Service) -> None:
     expect(console.get_by_role("dialog")).to_have_count(0)
     expect(section.get_by_text("publishes log/#")).to_have_count(0)
     with service.hub() as hub:
-        assert "weirside" not in [t.tool for t in hub.tools.list()]
+        assert "weirside" not in [t.account for t in hub.mqtt_accounts.list()]
 
 
 def test_the_doctor_is_on_the_settings_page(

@@ -1,4 +1,4 @@
-"""Looking after the hub from the command line: its settings file, how it is, tools,
+"""Looking after the hub from the command line: its settings file, how it is, accounts,
 programs, and what arrives."""
 
 from __future__ import annotations
@@ -106,14 +106,14 @@ def test_doctor_without_a_hub_says_so(own_service: Service) -> None:
     assert "cannot be reached; is it running?" in done.stderr
 
 
-def test_tools_come_and_go(service: Service) -> None:
+def test_mqtt_accounts_come_and_go(service: Service) -> None:
     added = service.hombi(
         "mqtt", "add", "bench", "--publish", "bench/#", "--subscribe", "bench/+/set"
     )
     assert "bench has the key" in added.stdout
     assert "It is not shown again" in added.stdout
     (row,) = json.loads(service.hombi("mqtt", "list", "--json").stdout)
-    assert (row["tool"], row["publish"], row["subscribe"], "key" in row) == (
+    assert (row["account"], row["publish"], row["subscribe"], "key" in row) == (
         "bench",
         ["bench/#"],
         ["bench/+/set"],

@@ -1,5 +1,5 @@
-"""What belongs to a node or a person beside readings: settings, actions, keys, tools;
-and how the hub looks after itself."""
+"""What belongs to a node or a person beside readings: settings, actions, keys,
+accounts; and how the hub looks after itself."""
 
 from __future__ import annotations
 
@@ -17,10 +17,15 @@ from hombi.hub.kernel import Event
 from hombi.hub.kernel.journal_port import JournalEntry
 from hombi.hub.nodes.admission import AdmitArrival
 from hombi.hub.nodes.messages import BYTES, KEPT, PAYLOAD, TOPICS, Filter, Messages
+from hombi.hub.nodes.mqtt_accounts import (
+    AddMqttAccount,
+    ChangeMqttAccount,
+    NewMqttAccountKey,
+    RemoveMqttAccount,
+)
 from hombi.hub.nodes.picks import AddNode
 from hombi.hub.nodes.secrets import NewNodeKey, RevokeNodeKey
 from hombi.hub.nodes.settings import Act, ChangeSetting, setting_value
-from hombi.hub.nodes.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
 from hombi.links.base import Heard, Unreachable
 from hombi.links.offer import Setting
 from tests.house import CLIMATE, PLUG, description
@@ -127,33 +132,33 @@ async def test_keys_are_rotated_and_revoked_and_the_old_ones_void_at_once() -> N
         assert second not in house.node("rack").key_hash
 
 
-async def test_tools_have_topics_and_keys_of_their_own() -> None:
+async def test_mqtt_accounts_have_topics_and_keys_of_their_own() -> None:
     async with rig() as r:
-        tool, key = await r.do(AddTool("logger", ["mill/#"], ["mill/+/set"]))
-        assert r.hub.house.tool("logger", key) == (["mill/#"], ["mill/+/set"])
-        assert r.hub.house.tool("logger", "wrong") is None
-        assert key not in str(tool), "only its hash is kept"
-        _, new = await r.do(NewToolKey("logger"))
-        assert (r.hub.house.tool("logger", key), bool(r.hub.house.tool("logger", new))) == (
+        account, key = await r.do(AddMqttAccount("logger", ["mill/#"], ["mill/+/set"]))
+        assert r.hub.house.account("logger", key) == (["mill/#"], ["mill/+/set"])
+        assert r.hub.house.account("logger", "wrong") is None
+        assert key not in str(account), "only its hash is kept"
+        _, new = await r.do(NewMqttAccountKey("logger"))
+        assert (r.hub.house.account("logger", key), bool(r.hub.house.account("logger", new))) == (
             None,
             True,
         )
-        await r.do(ChangeTool("logger", None, ["yard/#"]))
-        assert r.hub.house.tool("logger", new) == (["mill/#"], ["yard/#"])
+        await r.do(ChangeMqttAccount("logger", None, ["yard/#"]))
+        assert r.hub.house.account("logger", new) == (["mill/#"], ["yard/#"])
         for name, publish, said in [
-            ("logger", ["a"], "there is a tool logger already"),
+            ("logger", ["a"], "there is an MQTT account logger already"),
             ("Logger 2", ["a"], "not a name for an MQTT account"),
             ("empty", [], "at least one topic filter"),
             ("odd", ["a/#/b"], "not a topic filter"),
         ]:
             with pytest.raises(Invalid, match=said):
-                await r.do(AddTool(name, publish, []))
+                await r.do(AddMqttAccount(name, publish, []))
         with pytest.raises(Invalid, match="an MQTT account is called logger"):
             await r.do(AddNode("Logger", ""))
-        await r.do(RemoveTool("logger"))
-        assert r.hub.house.tool("logger", new) is None
+        await r.do(RemoveMqttAccount("logger"))
+        assert r.hub.house.account("logger", new) is None
         with pytest.raises(NotFound):
-            await r.do(NewToolKey("logger"))
+            await r.do(NewMqttAccountKey("logger"))
 
 
 def test_messages_are_bounded_by_number_size_and_topics() -> None:

@@ -14,21 +14,21 @@ import httpx
 import paho.mqtt.client as paho
 import pytest
 
-from hombi.client import HubProblem, Tool
+from hombi.client import HubProblem, MqttAccount
 from tests.house import Service, until
 
 SOIL = {"soil": {"moisture": 41.5, "temp_f": 50}, "bat": 87, "name": "herbs"}
 
 
 @pytest.fixture(scope="module")
-def tool(service: Service) -> Tool:
+def account(service: Service) -> MqttAccount:
     with service.hub() as hub:
-        return hub.tools.add("boards", publish=["mill/#"], subscribe=["mill/#"])
+        return hub.mqtt_accounts.add("boards", publish=["mill/#"], subscribe=["mill/#"])
 
 
-def board(service: Service, tool: Tool, name: str) -> paho.Client:
+def board(service: Service, account: MqttAccount, name: str) -> paho.Client:
     client = paho.Client(paho.CallbackAPIVersion.VERSION2, name)
-    client.username_pw_set(tool.tool, tool.key)
+    client.username_pw_set(account.account, account.key)
     ready = threading.Event()
     client.on_connect = lambda *_: ready.set()
     client.connect("127.0.0.1", service.mqtt_port)
@@ -43,9 +43,9 @@ def say(client: paho.Client, topic: str, payload: Any) -> None:
 
 
 def test_a_value_is_picked_from_the_command_line_and_lives_at_once(
-    service: Service, tool: Tool
+    service: Service, account: MqttAccount
 ) -> None:
-    client = board(service, tool, "herbs")
+    client = board(service, account, "herbs")
     say(client, "mill/herb-bed/state", SOIL)
     say(client, "mill/fern-bed/state", {**SOIL, "soil": {"moisture": 60, "temp_f": 41}})
     shown = service.hombi("link", "messages", "--topic", "mill/+/state", "--text", "herbs").stdout
@@ -101,8 +101,10 @@ def test_a_value_is_picked_from_the_command_line_and_lives_at_once(
     client.loop_stop()
 
 
-def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, tool: Tool) -> None:
-    client, asked = board(service, tool, "sluice"), list[tuple[str, str]]()
+def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(
+    service: Service, account: MqttAccount
+) -> None:
+    client, asked = board(service, account, "sluice"), list[tuple[str, str]]()
     ready = threading.Event()
     client.on_subscribe = lambda *_: ready.set()
 
@@ -154,7 +156,7 @@ def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, 
     ],
 )
 def test_picks_that_cannot_be_are_said_and_change_nothing(
-    service: Service, tool: Tool, picking: dict[str, Any], said: str
+    service: Service, account: MqttAccount, picking: dict[str, Any], said: str
 ) -> None:
     right = {
         "topic": "mill/{node}/x",
@@ -170,8 +172,10 @@ def test_picks_that_cannot_be_are_said_and_change_nothing(
         assert "newcomer" not in [n.node for n in hub.nodes.list()]
 
 
-def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: Tool) -> None:
-    client = board(service, tool, "chatty")
+def test_the_stream_of_messages_is_bounded_and_filtered(
+    service: Service, account: MqttAccount
+) -> None:
+    client = board(service, account, "chatty")
     batches: list[Any] = []
 
     def follow() -> None:

@@ -206,11 +206,11 @@ def test_kills_under_load_lose_no_acknowledged_reading(tmp_path: Path) -> None:
 
 
 @contextlib.contextmanager
-def hearing(service: Service, tool: Joined, topic: str, *, clean: bool) -> Iterator[list[int]]:
-    """What a tool hears while it is connected, as the numbers in it; one that is not
-    `clean` has its session kept."""
+def hearing(service: Service, account: Joined, topic: str, *, clean: bool) -> Iterator[list[int]]:
+    """What an account hears while it is connected, as the numbers in it; one that is
+    not `clean` has its session kept."""
     heard: list[int] = []
-    client, ready = tool.mqtt("hearer", clean=clean), threading.Event()
+    client, ready = account.mqtt("hearer", clean=clean), threading.Event()
     client.on_message = lambda c, u, message: heard.append(json.loads(message.payload)[0]["v"])
     client.on_subscribe = lambda *_: ready.set()
     client.on_connect = lambda client, *_: client.subscribe(topic, qos=1)
@@ -229,19 +229,21 @@ def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(
 ) -> None:
     own_service.start()
     own_service.claim()
-    tools = []
+    mqtt_accounts = []
     with own_service.hub() as hub:
         for name in ("board", "gauge"):
-            tools.append(
+            mqtt_accounts.append(
                 Joined(
                     own_service,
                     name,
-                    hub.tools.add(name, ["bench/#"], []).key,
+                    hub.mqtt_accounts.add(name, ["bench/#"], []).key,
                     {"readings": f"bench/{name}"},
                 )
             )
-        sleeper = Joined(own_service, "logger", hub.tools.add("logger", [], ["bench/#"]).key, {})
-    board, gauge = tools
+        sleeper = Joined(
+            own_service, "logger", hub.mqtt_accounts.add("logger", [], ["bench/#"]).key, {}
+        )
+    board, gauge = mqtt_accounts
     with hearing(own_service, sleeper, "bench/board", clean=False):
         pass
     acknowledged, latest, heard, first, seed = set[int](), -1, set[int](), [0, 0], random.Random(1)
@@ -274,10 +276,10 @@ def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(
 
 
 def gauge_reader(service: Service) -> Joined:
-    """A tool that nobody knew before, so that it hears what is retained."""
+    """An MQTT account that nobody knew before, so that it hears what is retained."""
     with service.hub() as hub:
-        name = f"reader-{len(hub.tools.list())}"
-        return Joined(service, name, hub.tools.add(name, [], ["bench/#"]).key, {})
+        name = f"reader-{len(hub.mqtt_accounts.list())}"
+        return Joined(service, name, hub.mqtt_accounts.add(name, [], ["bench/#"]).key, {})
 
 
 def test_a_sleeping_nodes_command_outlives_a_killed_hub(own_service: Service) -> None:
@@ -329,8 +331,10 @@ def test_a_subscriber_that_never_reads_costs_nobody_anything(own_service: Servic
     own_service.start()
     own_service.claim()
     with own_service.hub() as hub:
-        board = Joined(own_service, "board", hub.tools.add("board", ["bench/#"], []).key, {})
-        deaf = hub.tools.add("deaf", [], ["bench/#"]).key
+        board = Joined(
+            own_service, "board", hub.mqtt_accounts.add("board", ["bench/#"], []).key, {}
+        )
+        deaf = hub.mqtt_accounts.add("deaf", [], ["bench/#"]).key
         reader = gauge_reader(own_service)
     with never_reads(own_service, "deaf", deaf, "bench/#"):
         before = resident_mb(own_service)

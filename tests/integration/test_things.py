@@ -238,7 +238,7 @@ def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Ser
             arrival.left_out
         )
         hub.pairing.admit(arrival.id, room="Boathouse")
-        tool = hub.tools.add("buoys", publish=["mill/buoy/#"], subscribe=["mill/buoy/#"])
+        account = hub.mqtt_accounts.add("buoys", publish=["mill/buoy/#"], subscribe=["mill/buoy/#"])
         client, heard, ready = (
             paho.Client(paho.CallbackAPIVersion.VERSION2, "buoy"),
             list[tuple[str, bytes]](),
@@ -250,7 +250,7 @@ def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Ser
             if message.topic.endswith("/set"):
                 client.publish("mill/buoy/lamp", message.payload, qos=1)
 
-        client.username_pw_set(tool.tool, tool.key)
+        client.username_pw_set(account.account, account.key)
         client.on_message = obey
         client.on_connect = lambda c, *_: c.subscribe(
             [("mill/buoy/lamp/set", 1), ("mill/buoy/blow", 1)]

@@ -142,7 +142,7 @@ class NoKeys:
     def fits(self, node: str, secret: str) -> bool:
         return False
 
-    def tool(self, name: str, secret: str) -> None:
+    def account(self, name: str, secret: str) -> None:
         return None
 
 

@@ -15,9 +15,9 @@ from tests.memory.others import (
     MemoryAutomations,
     MemoryJournal,
     MemoryKeeping,
+    MemoryMqttAccounts,
     MemoryNotices,
     MemoryPairing,
-    MemoryTools,
 )
 
 __all__ = ["MemoryRecords"]
@@ -37,7 +37,7 @@ class MemoryRecords:
         self.automations = MemoryAutomations()
         self.journal = MemoryJournal()
         self.notices = MemoryNotices()
-        self.tools = MemoryTools()
+        self.mqtt_accounts = MemoryMqttAccounts()
         self.keeping = MemoryKeeping()
 
     def copy_to(self, path: Path) -> None:

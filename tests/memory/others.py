@@ -8,7 +8,7 @@ from itertools import count
 from typing import Any
 
 from hombi.hub.automations.port import AutomationRecord, TextRecord
-from hombi.hub.house import Tool
+from hombi.hub.house import MqttAccount
 from hombi.hub.kernel.journal_port import JournalEntry
 from hombi.hub.nodes.pairing_port import ArrivalRecord
 from hombi.hub.notices.port import DeliveryRecord, NewNotice, PhoneRecord
@@ -177,17 +177,17 @@ class MemoryNotices:
         return self._buttons_key
 
 
-class MemoryTools:
-    """`ToolsPort` without a disk."""
+class MemoryMqttAccounts:
+    """`MqttAccountsPort` without a disk."""
 
     def __init__(self) -> None:
-        self._all: dict[str, Tool] = {}
+        self._all: dict[str, MqttAccount] = {}
 
-    def all(self) -> list[Tool]:
-        return [replace(tool) for _, tool in sorted(self._all.items())]
+    def all(self) -> list[MqttAccount]:
+        return [replace(account) for _, account in sorted(self._all.items())]
 
-    def save(self, tool: Tool) -> None:
-        self._all[tool.name] = replace(tool)
+    def save(self, account: MqttAccount) -> None:
+        self._all[account.name] = replace(account)
 
     def remove(self, name: str) -> None:
         self._all.pop(name, None)

@@ -11,7 +11,7 @@ from hombi.core.quality import Quality
 from hombi.core.series import HOUR_MS, Reading, Rollup
 from hombi.hub.acting.scenes_port import SceneRecord
 from hombi.hub.automations.port import TextRecord
-from hombi.hub.house import House, Tool
+from hombi.hub.house import House, MqttAccount
 from hombi.hub.kernel.journal_port import JournalEntry
 from hombi.hub.nodes.pairing_port import ArrivalRecord
 from hombi.hub.nodes.port import NewEntity, NewNode
@@ -166,14 +166,14 @@ class TestOthers:
         assert [one.name for one in records.notices.phones()] == ["Ada’s phone"]
         assert records.notices.push_key("first") == records.notices.push_key("second") == "first"
 
-    def test_tools(self, records: Records) -> None:
-        tool = Tool("boards", "hash", ["boards/#"], [], 5)
-        records.tools.save(tool)
-        tool.publish = ["boards/out"]
-        records.tools.save(tool)
-        assert records.tools.all() == [tool]
-        records.tools.remove("boards")
-        assert records.tools.all() == []
+    def test_mqtt_accounts(self, records: Records) -> None:
+        account = MqttAccount("boards", "hash", ["boards/#"], [], 5)
+        records.mqtt_accounts.save(account)
+        account.publish = ["boards/out"]
+        records.mqtt_accounts.save(account)
+        assert records.mqtt_accounts.all() == [account]
+        records.mqtt_accounts.remove("boards")
+        assert records.mqtt_accounts.all() == []
 
     def test_what_is_kept(self, records: Records) -> None:
         records.keeping.keep({"zigbee/network": {"pan": 7}, "wifi/x\0y": {"a": [1, None]}})
@@ -186,12 +186,12 @@ def test_what_fails_together_leaves_nothing(database: Callable[[], Records]) -> 
 
     def half() -> None:
         with records.together():
-            records.tools.save(Tool("boards", "hash", [], [], 5))
+            records.mqtt_accounts.save(MqttAccount("boards", "hash", [], [], 5))
             raise ZeroDivisionError
 
     with pytest.raises(ZeroDivisionError):
         half()
-    assert records.tools.all() == []
+    assert records.mqtt_accounts.all() == []
 
 
 def test_scenes_are_kept(database: Callable[[], Records]) -> None:

@@ -43,13 +43,15 @@ OWN = {
 # What only an owner may.
 KEPT = {
     ("get", "/api/members"), ("put", "/api/members/{member}"), ("delete", "/api/members/{member}"),
-    ("post", "/api/members/{member}/reset"), ("post", "/api/invitations"), ("get", "/api/tools"),
+    ("post", "/api/members/{member}/reset"), ("post", "/api/invitations"),
+    ("get", "/api/mqtt-accounts"),
     ("get", "/api/invitations"), ("delete", "/api/invitations/{number}"),
 }  # fmt: skip
 # Changes that need the right to look after the hub: an adult is refused by the change.
 CHANGES = {
-    ("post", "/api/backup"), ("delete", "/api/tools/{tool}"), ("post", "/api/tools/{tool}/key"),
-    ("patch", "/api/tools/{tool}"),
+    ("post", "/api/backup"), ("delete", "/api/mqtt-accounts/{account}"),
+    ("post", "/api/mqtt-accounts/{account}/key"),
+    ("patch", "/api/mqtt-accounts/{account}"),
     ("post", "/api/nodes/{node}/key"), ("delete", "/api/nodes/{node}/key"),
 }  # fmt: skip
 # Nobody need be signed in for these, or a node asks them.
@@ -63,7 +65,7 @@ OPEN = {
 GIVEN = {
     "{node}": "cellar-rack", "{name}": "humidity", "{dashboard}": "room-loft", "{tile}": "0",
     "{member}": "nobody", "{token}": "9999", "{browser}": "none",
-    "{tool}": "none", "{way}": "9999", "{number}": "1", "{right}": "1.picture.x",
+    "{account}": "none", "{way}": "9999", "{number}": "1", "{right}": "1.picture.x",
 }  # fmt: skip
 
 
@@ -143,7 +145,7 @@ def test_every_call_by_every_role_is_what_the_policy_says(
 
 
 # Refused to adults by the change, where the body is right.
-_MIXED: set[tuple[str, str]] = {("post", "/api/claim/code"), ("post", "/api/tools")}
+_MIXED: set[tuple[str, str]] = {("post", "/api/claim/code"), ("post", "/api/mqtt-accounts")}
 
 
 def bearer(people: dict[str, str], role: str) -> dict[str, str]:

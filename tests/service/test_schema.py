@@ -49,7 +49,7 @@ def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
     with service.hub() as hub:
         hub.pairing.open("1 min")
         ask(service, description("Loft beam", **CLIMATE, **PLUG))
-        hub.tools.add("bench", ["bench/#"])
+        hub.mqtt_accounts.add("bench", ["bench/#"])
         hub.automations.add(
             'name = "Dry"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\n'
             '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'

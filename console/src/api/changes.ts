@@ -183,7 +183,7 @@ export const changeRoom = (room: string, body: Schemas["RoomChange"]) =>
   ask(api.PATCH("/api/rooms/{room}", { ...one("room", room), body }));
 export const removeRoom = (room: string) => ask(api.DELETE("/api/rooms/{room}", one("room", room)));
 
-// Ways of reaching people, tools and programs
+// Ways of reaching people, MQTT accounts and programs
 
 export const addPhone = (body: Schemas["PhoneRequest"]) => ask(api.POST("/api/phones", { body }));
 export const addWay = (body: Schemas["WayRequest"]) => ask(api.POST("/api/ways", { body }));
@@ -191,10 +191,12 @@ export const testWay = (way: number) =>
   ask(api.POST("/api/ways/{way}/test", { params: { path: { way } } }));
 export const removeWay = (way: number) =>
   ask(api.DELETE("/api/ways/{way}", { params: { path: { way } } }));
-export const addTool = (body: Schemas["ToolRequest"]) => ask(api.POST("/api/tools", { body }));
-export const newToolKey = (tool: string) =>
-  ask(api.POST("/api/tools/{tool}/key", one("tool", tool)));
-export const removeTool = (tool: string) => ask(api.DELETE("/api/tools/{tool}", one("tool", tool)));
+export const addMqttAccount = (body: Schemas["MqttAccountRequest"]) =>
+  ask(api.POST("/api/mqtt-accounts", { body }));
+export const newMqttAccountKey = (account: string) =>
+  ask(api.POST("/api/mqtt-accounts/{account}/key", one("account", account)));
+export const removeMqttAccount = (account: string) =>
+  ask(api.DELETE("/api/mqtt-accounts/{account}", one("account", account)));
 export const endBrowser = (browser: string) =>
   ask(api.DELETE("/api/browsers/{browser}", { params: { path: { browser } } }));
 export const revokeToken = (token: number) =>

@@ -21,7 +21,7 @@ const STALE: Record<string, Stale> = {
   journal: [keys.journal],
   notice: [keys.notices, keys.house],
   phone: [keys.ways, keys.house],
-  tool: [keys.tools, keys.tokens],
+  account: [keys.mqttAccounts, keys.tokens],
 };
 
 const SHOWN_WITHIN_MS = 30;

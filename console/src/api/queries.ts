@@ -24,7 +24,7 @@ export const keys = {
   notices: ["notices"] as const,
   messages: ["messages"] as const,
   kinds: ["kinds"] as const,
-  tools: ["tools"] as const,
+  mqttAccounts: ["mqtt-accounts"] as const,
   tokens: ["tokens"] as const,
   browsers: ["browsers"] as const,
   doctor: ["doctor"] as const,
@@ -152,8 +152,8 @@ export const useMethods = () =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export const useTools = () =>
-  useQuery({ queryKey: keys.tools, queryFn: () => ask(api.GET("/api/tools")) });
+export const useMqttAccounts = () =>
+  useQuery({ queryKey: keys.mqttAccounts, queryFn: () => ask(api.GET("/api/mqtt-accounts")) });
 
 export const useTokens = () =>
   useQuery({ queryKey: keys.tokens, queryFn: () => ask(api.GET("/api/tokens")) });

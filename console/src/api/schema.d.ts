@@ -1211,6 +1211,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mqtt-accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All MQTT accounts, by name. */
+        get: operations["mqtt_accounts_retrieve"];
+        put?: never;
+        /** @description Let an MQTT account in. */
+        post: operations["mqtt_accounts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mqtt-accounts/{account}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Revoke the key. */
+        delete: operations["mqtt_accounts_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Give it other topics. */
+        patch: operations["mqtt_accounts_partial_update"];
+        trace?: never;
+    };
+    "/api/mqtt-accounts/{account}/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a new key; the old one stops working at once. */
+        post: operations["mqtt_accounts_key_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/nodes": {
         parameters: {
             query?: never;
@@ -2002,59 +2055,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/tools": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description All tools, by name. */
-        get: operations["tools_retrieve"];
-        put?: never;
-        /** @description Let a tool in. */
-        post: operations["tools_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/tools/{tool}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** @description Revoke the key. */
-        delete: operations["tools_destroy"];
-        options?: never;
-        head?: never;
-        /** @description Give it other topics. */
-        patch: operations["tools_partial_update"];
-        trace?: never;
-    };
-    "/api/tools/{tool}/key": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Make a new key; the old one stops working at once. */
-        post: operations["tools_key_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/trust": {
         parameters: {
             query?: never;
@@ -2168,7 +2168,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Server-Sent Events. `beat` is BeatNews; `reading` is ReadingNews; `node` is NodeNews; `rooms` is RoomsNews; `house` is HouseNews; `arrival` is ArrivalNews; `pairing` is PairingNews; `automation` is AutomationNews; `command` is Command; `journal` is JournalEntry; `notice` is Notice; `phone` is PhoneNews; `tool` is ToolNews. Begin after a position with `after` (each answer has one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state again. */
+        /** @description Server-Sent Events. `beat` is BeatNews; `reading` is ReadingNews; `node` is NodeNews; `rooms` is RoomsNews; `house` is HouseNews; `arrival` is ArrivalNews; `pairing` is PairingNews; `automation` is AutomationNews; `command` is Command; `journal` is JournalEntry; `notice` is Notice; `phone` is PhoneNews; `account` is MqttAccountNews. Begin after a position with `after` (each answer has one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state again. */
         get: operations["live"];
         put?: never;
         post?: never;
@@ -3333,6 +3333,43 @@ export interface components {
             source_line: string;
         };
         /**
+         * MqttAccount
+         * @description An account: it signs in to the MQTT listener with its name and its key.
+         */
+        MqttAccount: {
+            account: string;
+            publish: string[];
+            subscribe: string[];
+            /** @description milliseconds since 1970 */
+            added_at: number;
+        };
+        /**
+         * MqttAccountChange
+         * @description Other topic filters.
+         */
+        MqttAccountChange: {
+            publish?: string[];
+            subscribe?: string[];
+        };
+        /**
+         * MqttAccountNews
+         * @description An account, or a program's token, is another than before.
+         */
+        MqttAccountNews: {
+            account: string;
+        };
+        /**
+         * MqttAccountRequest
+         * @description A name, and the topic filters it may publish under and subscribe to.
+         */
+        MqttAccountRequest: {
+            name: string;
+            /** @default [] */
+            publish?: string[];
+            /** @default [] */
+            subscribe?: string[];
+        };
+        /**
          * Need
          * @description Something that needs a person; `path` is the console's page for it.
          */
@@ -3343,11 +3380,11 @@ export interface components {
             path: string;
         };
         /**
-         * NewTool
-         * @description A tool with its key, shown this once.
+         * NewMqttAccount
+         * @description An MQTT account with its key, shown this once.
          */
-        NewTool: {
-            tool: string;
+        NewMqttAccount: {
+            account: string;
             publish: string[];
             subscribe: string[];
             /** @description milliseconds since 1970 */
@@ -4485,43 +4522,6 @@ export interface components {
              * @default 0
              */
             days?: number;
-        };
-        /**
-         * Tool
-         * @description A tool: it signs in to the MQTT listener with its name and its key.
-         */
-        Tool: {
-            tool: string;
-            publish: string[];
-            subscribe: string[];
-            /** @description milliseconds since 1970 */
-            added_at: number;
-        };
-        /**
-         * ToolChange
-         * @description Other topic filters.
-         */
-        ToolChange: {
-            publish?: string[];
-            subscribe?: string[];
-        };
-        /**
-         * ToolNews
-         * @description A tool, or a program's token, is another than before.
-         */
-        ToolNews: {
-            tool: string;
-        };
-        /**
-         * ToolRequest
-         * @description A name, and the topic filters it may publish under and subscribe to.
-         */
-        ToolRequest: {
-            name: string;
-            /** @default [] */
-            publish?: string[];
-            /** @default [] */
-            subscribe?: string[];
         };
         /**
          * TriedConditioning
@@ -7460,6 +7460,159 @@ export interface operations {
             };
         };
     };
+    mqtt_accounts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MqttAccount"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mqtt_accounts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MqttAccountRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewMqttAccount"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mqtt_accounts_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mqtt_accounts_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MqttAccountChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MqttAccount"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mqtt_accounts_key_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewMqttAccount"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     nodes_list: {
         parameters: {
             query?: never;
@@ -9325,159 +9478,6 @@ export interface operations {
             };
         };
     };
-    tools_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Tool"][];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    tools_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["ToolRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NewTool"];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    tools_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                tool: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    tools_partial_update: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                tool: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["ToolChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Tool"];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    tools_key_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                tool: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NewTool"];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     trust_retrieve: {
         parameters: {
             query?: never;
@@ -9701,7 +9701,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": components["schemas"]["BeatNews"] | components["schemas"]["ReadingNews"] | components["schemas"]["NodeNews"] | components["schemas"]["RoomsNews"] | components["schemas"]["HouseNews"] | components["schemas"]["ArrivalNews"] | components["schemas"]["PairingNews"] | components["schemas"]["AutomationNews"] | components["schemas"]["Command"] | components["schemas"]["JournalEntry"] | components["schemas"]["Notice"] | components["schemas"]["PhoneNews"] | components["schemas"]["ToolNews"];
+                    "text/event-stream": components["schemas"]["BeatNews"] | components["schemas"]["ReadingNews"] | components["schemas"]["NodeNews"] | components["schemas"]["RoomsNews"] | components["schemas"]["HouseNews"] | components["schemas"]["ArrivalNews"] | components["schemas"]["PairingNews"] | components["schemas"]["AutomationNews"] | components["schemas"]["Command"] | components["schemas"]["JournalEntry"] | components["schemas"]["Notice"] | components["schemas"]["PhoneNews"] | components["schemas"]["MqttAccountNews"];
                 };
             };
             /** @description a problem */

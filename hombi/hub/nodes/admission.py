@@ -104,7 +104,7 @@ class Admission(Part):
         )
         if on_its_way or (taken is not None and taken is not arrival.known):
             raise Invalid(f"there is a node {address} already; give this one another name")
-        if address in self.house.tools:
+        if address in self.house.mqtt_accounts:
             raise Invalid(f"an MQTT account is called {address}; give this node another name")
         if unknown := set(wish.entities) - {value.name for value in arrival.offer.values}:
             raise Invalid(f"{record.title} has no entity {sorted(unknown)[0]}")

@@ -335,32 +335,32 @@ class LinkWell(Event, frozen=True, kw_only=True):
         return f"{self.link} works again"
 
 
-class ToolAdded(Event, frozen=True, kw_only=True):
-    """A person's tool may use the MQTT listener."""
+class MqttAccountAdded(Event, frozen=True, kw_only=True):
+    """An MQTT account may use the MQTT listener."""
 
-    tool: str
+    account: str
 
     @property
     def sentence(self) -> str:
-        return f"the MQTT account {self.tool} may sign in"
+        return f"the MQTT account {self.account} may sign in"
 
 
-class ToolChanged(Event, frozen=True, kw_only=True):
-    """A tool has other topics, or another key."""
+class MqttAccountChanged(Event, frozen=True, kw_only=True):
+    """An MQTT account has other topics, or another key."""
 
-    tool: str
+    account: str
     has: str
 
     @property
     def sentence(self) -> str:
-        return f"the MQTT account {self.tool} has {self.has}"
+        return f"the MQTT account {self.account} has {self.has}"
 
 
-class ToolRemoved(Event, frozen=True, kw_only=True):
-    """A tool is shut out."""
+class MqttAccountRemoved(Event, frozen=True, kw_only=True):
+    """An MQTT account is shut out."""
 
-    tool: str
+    account: str
 
     @property
     def sentence(self) -> str:
-        return f"the MQTT account {self.tool} can no longer sign in"
+        return f"the MQTT account {self.account} can no longer sign in"

@@ -185,7 +185,7 @@ class Picks(Part):
         address = slug(proper_name(name, "the name of a node"))
         if not address:
             raise Invalid("the node needs a name with a letter or a digit in it")
-        if address in self.house.tools:
+        if address in self.house.mqtt_accounts:
             raise Invalid(f"an MQTT account is called {address}; give this node another name")
         doors = self._links.that(Welcomes)
         if not doors:

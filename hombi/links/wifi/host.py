@@ -11,7 +11,7 @@ from hombi.links.base import Clock, Heard, Keys, OwnReports
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
 from hombi.links.wifi.mqtt.packets import Publish
 from hombi.links.wifi.packs import Packs
-from hombi.links.wifi.rights import NodeRights, ToolRights
+from hombi.links.wifi.rights import MqttAccountRights, NodeRights
 from hombi.links.work import Work
 
 
@@ -39,9 +39,9 @@ class DoorHost:
         secret = password.decode(errors="replace")
         if self._keys.fits(username, secret):
             return NodeRights(username)
-        filters = self._keys.tool(username, secret)
+        filters = self._keys.account(username, secret)
         return (
-            ToolRights(username, tuple(filters[0]), tuple(filters[1]))
+            MqttAccountRights(username, tuple(filters[0]), tuple(filters[1]))
             if filters is not None
             else None
         )

@@ -47,8 +47,8 @@ class NodeRights:
 
 
 @dataclass(frozen=True, slots=True)
-class ToolRights:
-    """A person's tool may do what its filters say."""
+class MqttAccountRights:
+    """An MQTT account may do what its filters say."""
 
     account: str
     publish: tuple[str, ...]

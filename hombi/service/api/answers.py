@@ -16,7 +16,7 @@ from hombi.core.units import conversion, units_for
 from hombi.core.values import show_limit, show_value
 from hombi.hub.acting.actuation import Command
 from hombi.hub.automations.runner import Runner
-from hombi.hub.house import Entity, Floor, Node, Room, Tool
+from hombi.hub.house import Entity, Floor, MqttAccount, Node, Room
 from hombi.hub.hub import Hub
 from hombi.hub.kernel.journal_port import JournalEntry
 from hombi.hub.nodes.described import CHOSEN
@@ -422,23 +422,23 @@ def notice(h: Hub, delivery: DeliveryRecord) -> wire.Notice:
     )
 
 
-def tool(tool: Tool) -> wire.Tool:
-    """A tool."""
-    return wire.Tool(**_tool(tool))
+def account(account: MqttAccount) -> wire.MqttAccount:
+    """An account."""
+    return wire.MqttAccount(**_mqtt_account(account))
 
 
-def new_tool(made: tuple[Tool, str]) -> wire.NewTool:
-    """A tool with its key."""
+def new_mqtt_account(made: tuple[MqttAccount, str]) -> wire.NewMqttAccount:
+    """An MQTT account with its key."""
     result, key = made
-    return wire.NewTool(**_tool(result), key=key)
+    return wire.NewMqttAccount(**_mqtt_account(result), key=key)
 
 
-def _tool(tool: Tool) -> dict[str, Any]:
+def _mqtt_account(account: MqttAccount) -> dict[str, Any]:
     return {
-        "tool": tool.name,
-        "publish": list(tool.publish),
-        "subscribe": list(tool.subscribe),
-        "added_at": tool.added_ms,
+        "account": account.name,
+        "publish": list(account.publish),
+        "subscribe": list(account.subscribe),
+        "added_at": account.added_ms,
     }
 
 

@@ -39,6 +39,9 @@ from hombi.hub.nodes.events import (
     KeyRevoked,
     LinkTroubled,
     LinkWell,
+    MqttAccountAdded,
+    MqttAccountChanged,
+    MqttAccountRemoved,
     NetworkChosen,
     NodeAdmitted,
     NodeConnected,
@@ -52,9 +55,6 @@ from hombi.hub.nodes.events import (
     NodeSilent,
     ProfileKept,
     SettingChanged,
-    ToolAdded,
-    ToolChanged,
-    ToolRemoved,
 )
 from hombi.hub.nodes.pairing_events import ArrivalChanged, PairingClosed, PairingOpened
 from hombi.hub.notices.events import NoticeChanged, PhonesChanged
@@ -74,12 +74,12 @@ from hombi.wire.live import (
     ArrivalNews,
     AutomationNews,
     HouseNews,
+    MqttAccountNews,
     NodeNews,
     PairingNews,
     PhoneNews,
     ReadingNews,
     RoomsNews,
-    ToolNews,
 )
 
 Told = tuple[str, Shape]
@@ -170,11 +170,11 @@ _TOLD: dict[type[Any], Callable[[Any], Told]] = {
     NoticeChanged: lambda event: ("notice", _notice(event)),
     PhonesChanged: lambda event: ("phone", PhoneNews(phone=event.phone)),
     **dict.fromkeys(
-        (ToolAdded, ToolChanged, ToolRemoved),
-        lambda event: ("tool", ToolNews(tool=event.tool)),
+        (MqttAccountAdded, MqttAccountChanged, MqttAccountRemoved),
+        lambda event: ("account", MqttAccountNews(account=event.account)),
     ),
     **dict.fromkeys(
-        (TokenMade, TokenRevoked), lambda event: ("tool", ToolNews(tool=event.program))
+        (TokenMade, TokenRevoked), lambda event: ("account", MqttAccountNews(account=event.program))
     ),
     **dict.fromkeys(
         (

@@ -210,8 +210,8 @@ class Arrival(models.Model):
     sender = models.CharField(max_length=60, blank=True)
 
 
-class Tool(models.Model):
-    """A person's own tool at the MQTT listener, with the topic filters it was given."""
+class MqttAccount(models.Model):
+    """An account at the MQTT listener, with the topic filters it was given."""
 
     name = models.SlugField(max_length=60, primary_key=True)
     key_hash = models.CharField(max_length=64)

@@ -12,7 +12,7 @@ from django.db.models import Max
 
 from hombi.hub.automations.port import AutomationRecord, TextRecord
 from hombi.hub.errors import Busy
-from hombi.hub.house import Tool
+from hombi.hub.house import MqttAccount
 from hombi.hub.kernel.journal_port import JournalEntry
 from hombi.hub.nodes.pairing_port import ArrivalRecord
 from hombi.hub.notices.port import DeliveryRecord, NewNotice, PhoneRecord
@@ -49,18 +49,18 @@ class DatabasePairing:
         m.Arrival.objects.filter(id=arrival_id).delete()
 
 
-class DatabaseTools:
-    """`hombi.hub.nodes.tools_port.ToolsPort`."""
+class DatabaseMqttAccounts:
+    """`hombi.hub.nodes.mqtt_accounts_port.MqttAccountsPort`."""
 
-    def all(self) -> list[Tool]:
-        return [Tool(**row) for row in m.Tool.objects.order_by("name").values()]
+    def all(self) -> list[MqttAccount]:
+        return [MqttAccount(**row) for row in m.MqttAccount.objects.order_by("name").values()]
 
-    def save(self, tool: Tool) -> None:
-        values = asdict(tool)
-        m.Tool.objects.update_or_create(name=values.pop("name"), defaults=values)
+    def save(self, account: MqttAccount) -> None:
+        values = asdict(account)
+        m.MqttAccount.objects.update_or_create(name=values.pop("name"), defaults=values)
 
     def remove(self, name: str) -> None:
-        m.Tool.objects.filter(pk=name).delete()
+        m.MqttAccount.objects.filter(pk=name).delete()
 
 
 class DatabaseAutomations:

@@ -22,9 +22,9 @@ from hombi.service.records.others import (
     DatabaseAutomations,
     DatabaseJournal,
     DatabaseKeeping,
+    DatabaseMqttAccounts,
     DatabaseNotices,
     DatabasePairing,
-    DatabaseTools,
 )
 
 
@@ -42,7 +42,7 @@ class DatabaseRecords:
         self.automations = DatabaseAutomations()
         self.journal = DatabaseJournal()
         self.notices = DatabaseNotices()
-        self.tools = DatabaseTools()
+        self.mqtt_accounts = DatabaseMqttAccounts()
         self.keeping = DatabaseKeeping()
 
     def copy_to(self, path: Path) -> None:

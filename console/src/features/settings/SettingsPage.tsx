@@ -1,4 +1,4 @@
-// Settings: tools and programs, the house's rooms, this hub, and signing out.
+// Settings: MQTT accounts and programs, the house's rooms, this hub, and signing out.
 import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import * as changes from "../../api/changes";
@@ -8,10 +8,10 @@ import { Await, Button, Failure, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
 import { useAnchor } from "../../ui/useAnchor";
 import { Doctor } from "./Doctor";
+import { MqttAccounts } from "./MqttAccounts";
 import { News } from "./News";
 import { Place } from "./Place";
 import { Rooms } from "./Rooms";
-import { Tools } from "./Tools";
 import { Units } from "./Units";
 
 export function SettingsPage() {
@@ -21,7 +21,7 @@ export function SettingsPage() {
     <Page title="Settings">
       <div className="grid gap-12 lg:grid-cols-2">
         <div className="space-y-12">
-          <Tools />
+          <MqttAccounts />
           <News />
         </div>
         <div className="space-y-12">

@@ -1,4 +1,4 @@
-"""A person's own tools at the door, with clients that are not ours: MQTT 5, QoS 2, TLS;
+"""MQTT accounts of people, with clients that are not ours: MQTT 5, QoS 2, TLS;
 paho, mosquitto's and MQTT.js."""
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from paho.mqtt.packettypes import PacketTypes
 from paho.mqtt.properties import Properties
 from paho.mqtt.subscribeoptions import SubscribeOptions
 
-from hombi.client import HubProblem, Tool
+from hombi.client import HubProblem, MqttAccount
 from tests.certificates import Authority
 from tests.conftest import make_service
 from tests.house import Joined, Service, free_ports, until
@@ -49,15 +49,15 @@ def service(
 
 
 @pytest.fixture(scope="module")
-def tool(service: Service) -> Tool:
+def account(service: Service) -> MqttAccount:
     with service.hub() as hub:
-        return hub.tools.add(
+        return hub.mqtt_accounts.add(
             "workbench", publish=["bench/#"], subscribe=["bench/#", "hombi/+/readings"]
         )
 
 
 def connect(
-    service: Service, tool: Tool, client_id: str, **connecting: Any
+    service: Service, account: MqttAccount, client_id: str, **connecting: Any
 ) -> tuple[paho.Client, dict[str, Any]]:
     """A paho client of MQTT 5, connected; what its CONNACK said, and under "heard" what
     it hears."""
@@ -77,7 +77,7 @@ def connect(
         )
         ready.set()
 
-    client.username_pw_set(tool.tool, tool.key)
+    client.username_pw_set(account.account, account.key)
     client.on_connect = on_connect
     client.on_message = lambda c, u, m: said["heard"].append(m)
     client.connect("127.0.0.1", service.mqtt_port, **connecting)
@@ -93,12 +93,12 @@ def expiry(seconds: int) -> Properties:
 
 
 def mosquitto(
-    name: str, service: Service, tool: Tool, *words: str
+    name: str, service: Service, account: MqttAccount, *words: str
 ) -> subprocess.CompletedProcess[str]:
     program = shutil.which(f"mosquitto_{name}")
-    assert program, "mosquitto-clients is missing; `make tools` installs it"
+    assert program, "mosquitto-clients is missing; `make mqtt_accounts` installs it"
     port = [] if "-p" in words else ["-p", str(service.mqtt_port)]
-    door = ["-h", "127.0.0.1", *port, "-u", tool.tool, "-P", tool.key]
+    door = ["-h", "127.0.0.1", *port, "-u", account.account, "-P", account.key]
     return subprocess.run(
         [program, *door, *words], capture_output=True, text=True, timeout=60, check=False
     )
@@ -107,17 +107,17 @@ def mosquitto(
 @pytest.mark.parametrize("version", ["mqttv311", "mqttv5"])
 @pytest.mark.parametrize("qos", ["0", "1", "2"])
 def test_mosquitto_publishes_and_hears_at_every_qos(
-    service: Service, tool: Tool, version: str, qos: str
+    service: Service, account: MqttAccount, version: str, qos: str
 ) -> None:
     topic = f"bench/{version}/{qos}"
     sent = mosquitto(
-        "pub", service, tool, "-V", version, "-q", qos, "-r", "-t", topic, "-m", "21.5"
+        "pub", service, account, "-V", version, "-q", qos, "-r", "-t", topic, "-m", "21.5"
     )
     assert (sent.returncode, sent.stderr) == (0, "")
     heard = mosquitto(
         "sub",
         service,
-        tool,
+        account,
         "-V",
         version,
         "-q",
@@ -138,10 +138,18 @@ def test_mosquitto_publishes_and_hears_at_every_qos(
 
 
 @pytest.mark.parametrize("version", [4, 5])
-def test_mqtt_js_at_every_qos(service: Service, tool: Tool, version: int) -> None:
+def test_mqtt_js_at_every_qos(service: Service, account: MqttAccount, version: int) -> None:
     script = Path(__file__).with_name("mqtt_js.mjs")
     url = f"mqtt://127.0.0.1:{service.mqtt_port}"
-    words = ["node", str(script), url, str(version), tool.tool, tool.key, f"bench/js/{version}"]
+    words = [
+        "node",
+        str(script),
+        url,
+        str(version),
+        account.account,
+        account.key,
+        f"bench/js/{version}",
+    ]
     done = subprocess.run(words, capture_output=True, text=True, timeout=60, check=False)
     seen = json.loads(done.stdout)
     assert done.returncode == 0, (seen, done.stderr)
@@ -154,14 +162,14 @@ def test_mqtt_js_at_every_qos(service: Service, tool: Tool, version: int) -> Non
         assert seen["connack"]["receiveMaximum"] > 0
 
 
-def test_mqtt_js_with_a_wrong_key_is_told_why(service: Service, tool: Tool) -> None:
+def test_mqtt_js_with_a_wrong_key_is_told_why(service: Service, account: MqttAccount) -> None:
     script = Path(__file__).with_name("mqtt_js.mjs")
     words = [
         "node",
         str(script),
         f"mqtt://127.0.0.1:{service.mqtt_port}",
         "5",
-        tool.tool,
+        account.account,
         "wrong",
         "bench/js",
     ]
@@ -170,8 +178,8 @@ def test_mqtt_js_with_a_wrong_key_is_told_why(service: Service, tool: Tool) -> N
     assert json.loads(done.stdout)["code"] == 0x86, "bad user name or password"
 
 
-def test_qos_2_arrives_once_with_its_properties(service: Service, tool: Tool) -> None:
-    client, said = connect(service, tool, "paho")
+def test_qos_2_arrives_once_with_its_properties(service: Service, account: MqttAccount) -> None:
+    client, said = connect(service, account, "paho")
     assert said["reason"] == 0
     ready = threading.Event()
     client.on_subscribe = lambda *_: ready.set()
@@ -189,8 +197,10 @@ def test_qos_2_arrives_once_with_its_properties(service: Service, tool: Tool) ->
     assert message.properties.ContentType == "text/plain"
 
 
-def test_a_session_of_mqtt_5_waits_as_long_as_it_asked(service: Service, tool: Tool) -> None:
-    client, said = connect(service, tool, "sleeper", properties=expiry(60))
+def test_a_session_of_mqtt_5_waits_as_long_as_it_asked(
+    service: Service, account: MqttAccount
+) -> None:
+    client, said = connect(service, account, "sleeper", properties=expiry(60))
     assert not said["present"]
     subscribed = threading.Event()
     client.on_subscribe = lambda *_: subscribed.set()
@@ -198,30 +208,42 @@ def test_a_session_of_mqtt_5_waits_as_long_as_it_asked(service: Service, tool: T
     assert subscribed.wait(30)
     client.disconnect()
     client.loop_stop()
-    mosquitto("pub", service, tool, "-q", "1", "-t", "bench/night", "-m", "frost")
-    client, said = connect(service, tool, "sleeper", clean_start=False, properties=expiry(0))
+    mosquitto("pub", service, account, "-q", "1", "-t", "bench/night", "-m", "frost")
+    client, said = connect(service, account, "sleeper", clean_start=False, properties=expiry(0))
     assert said["present"]
     until(lambda: [m.payload for m in said["heard"]] == [b"frost"])
     client.disconnect()
     client.loop_stop()
-    client, said = connect(service, tool, "sleeper", clean_start=False, properties=expiry(0))
+    client, said = connect(service, account, "sleeper", clean_start=False, properties=expiry(0))
     assert not said["present"], "it asked for none the second time"
     client.disconnect()
     client.loop_stop()
 
 
-def test_a_tool_has_its_topics_and_no_others(service: Service, tool: Tool, rack: Joined) -> None:
-    heard = mosquitto("sub", service, tool, "-V", "mqttv5", "-t", "#", "-C", "1", "-W", "2")
+def test_a_mqtt_account_has_its_topics_and_no_others(
+    service: Service, account: MqttAccount, rack: Joined
+) -> None:
+    heard = mosquitto("sub", service, account, "-V", "mqttv5", "-t", "#", "-C", "1", "-W", "2")
     assert "All subscription requests were denied" in heard.stderr
     refused = mosquitto(
-        "pub", service, tool, "-V", "mqttv5", "-q", "1", "-t", rack.topics["readings"], "-m", "[]"
+        "pub",
+        service,
+        account,
+        "-V",
+        "mqttv5",
+        "-q",
+        "1",
+        "-t",
+        rack.topics["readings"],
+        "-m",
+        "[]",
     )
     assert "Not authorized" in refused.stderr
     # What it may listen to are the readings of all nodes.
     listening: list[subprocess.CompletedProcess[str]] = []
     thread = threading.Thread(
         target=lambda: listening.append(
-            mosquitto("sub", service, tool, "-t", "hombi/+/readings", "-C", "1", "-W", "8")
+            mosquitto("sub", service, account, "-t", "hombi/+/readings", "-C", "1", "-W", "8")
         )
     )
     thread.start()
@@ -234,22 +256,22 @@ def test_a_tool_has_its_topics_and_no_others(service: Service, tool: Tool, rack:
 
 def test_other_topics_a_new_key_and_the_way_out(service: Service) -> None:
     with service.hub() as hub:
-        tool = hub.tools.add("lathe", publish=["lathe/#"])
+        account = hub.mqtt_accounts.add("lathe", publish=["lathe/#"])
         assert (
-            mosquitto("pub", service, tool, "-q", "1", "-t", "lathe/turns", "-m", "1").returncode
+            mosquitto("pub", service, account, "-q", "1", "-t", "lathe/turns", "-m", "1").returncode
             == 0
         )
-        client, _ = connect(service, tool, "lathe")
+        client, _ = connect(service, account, "lathe")
         gone = threading.Event()
         client.on_disconnect = lambda *_: gone.set()
-        newer = hub.tools.new_key("lathe")
+        newer = hub.mqtt_accounts.new_key("lathe")
         assert gone.wait(30), "who came in with the old key is out"
         client.loop_stop()
         assert (
             "bad user name or password"
-            in mosquitto("pub", service, tool, "-t", "lathe/turns", "-m", "2").stderr
+            in mosquitto("pub", service, account, "-t", "lathe/turns", "-m", "2").stderr
         )
-        hub.tools.change("lathe", publish=["drill/#"])
+        hub.mqtt_accounts.change("lathe", publish=["drill/#"])
         done = mosquitto(
             "pub", service, newer, "-V", "mqttv5", "-q", "1", "-t", "lathe/turns", "-m", "3"
         )
@@ -258,21 +280,23 @@ def test_other_topics_a_new_key_and_the_way_out(service: Service) -> None:
             mosquitto("pub", service, newer, "-q", "1", "-t", "drill/turns", "-m", "3").returncode
             == 0
         )
-        assert not any(newer.key in repr(tool) for tool in hub.tools.list()), "keys are told once"
-        hub.tools.remove("lathe")
+        assert not any(newer.key in repr(account) for account in hub.mqtt_accounts.list()), (
+            "keys are told once"
+        )
+        hub.mqtt_accounts.remove("lathe")
         assert mosquitto("pub", service, newer, "-t", "drill/turns", "-m", "4").returncode != 0
         with pytest.raises(HubProblem, match="no MQTT account lathe"):
-            hub.tools.remove("lathe")
+            hub.mqtt_accounts.remove("lathe")
         with pytest.raises(HubProblem, match="topic filter"):
-            hub.tools.add("planer", publish=["a/#/b"])
+            hub.mqtt_accounts.add("planer", publish=["a/#/b"])
 
 
 def test_the_door_over_tls_shows_who_it_is(
-    service: Service, tool: Tool, tls_port: int, authority: Authority
+    service: Service, account: MqttAccount, tls_port: int, authority: Authority
 ) -> None:
     ca = ["-p", str(tls_port), "--cafile", str(authority.file)]
     done = mosquitto(
-        "pub", service, tool, *ca, "-V", "mqttv5", "-q", "1", "-t", "bench/tls", "-m", "7"
+        "pub", service, account, *ca, "-V", "mqttv5", "-q", "1", "-t", "bench/tls", "-m", "7"
     )
     assert done.returncode == 0, done.stderr
     with service.hub() as hub:
@@ -286,8 +310,10 @@ def test_the_door_over_tls_shows_who_it_is(
         stranger.connect("127.0.0.1", tls_port)
 
 
-def test_secrets_are_kept_as_hashes_only(service: Service, tool: Tool, rack: Joined) -> None:
+def test_secrets_are_kept_as_hashes_only(
+    service: Service, account: MqttAccount, rack: Joined
+) -> None:
     kept = b"".join(path.read_bytes() for path in service.data.glob("hub.sqlite3*"))
     assert b"workbench" in kept
-    for secret in (tool.key, rack.key):
+    for secret in (account.key, rack.key):
         assert secret.encode() not in kept

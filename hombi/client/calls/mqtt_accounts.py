@@ -10,38 +10,38 @@ from hombi.client.calls.base import Call, path
 from hombi.wire.base import UNSET
 
 
-def list_() -> Call[list[wire.Tool]]:
-    """The tools."""
-    return Call("GET", "/api/tools", list[wire.Tool])
+def list_() -> Call[list[wire.MqttAccount]]:
+    """The MQTT accounts."""
+    return Call("GET", "/api/mqtt-accounts", list[wire.MqttAccount])
 
 
 def add(
     name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()
-) -> Call[wire.NewTool]:
+) -> Call[wire.NewMqttAccount]:
     """Make an MQTT account; its key is told this once."""
-    body = wire.ToolRequest(name=name, publish=list(publish), subscribe=list(subscribe))
-    return Call("POST", "/api/tools", wire.NewTool, body=body)
+    body = wire.MqttAccountRequest(name=name, publish=list(publish), subscribe=list(subscribe))
+    return Call("POST", "/api/mqtt-accounts", wire.NewMqttAccount, body=body)
 
 
 def change(
-    tool: str, *, publish: Sequence[str] | None = None, subscribe: Sequence[str] | None = None
-) -> Call[wire.Tool]:
+    account: str, *, publish: Sequence[str] | None = None, subscribe: Sequence[str] | None = None
+) -> Call[wire.MqttAccount]:
     """Give an MQTT account other topics; what is not given stays."""
-    body = wire.ToolChange(
+    body = wire.MqttAccountChange(
         publish=UNSET if publish is None else list(publish),
         subscribe=UNSET if subscribe is None else list(subscribe),
     )
-    return Call("PATCH", path("tools", tool), wire.Tool, body=body)
+    return Call("PATCH", path("mqtt-accounts", account), wire.MqttAccount, body=body)
 
 
-def new_key(tool: str) -> Call[wire.NewTool]:
+def new_key(account: str) -> Call[wire.NewMqttAccount]:
     """A new key for an MQTT account; the one before is void at once."""
-    return Call("POST", path("tools", tool, "key"), wire.NewTool)
+    return Call("POST", path("mqtt-accounts", account, "key"), wire.NewMqttAccount)
 
 
-def remove(tool: str) -> Call[None]:
+def remove(account: str) -> Call[None]:
     """Remove an MQTT account."""
-    return Call("DELETE", path("tools", tool), None)
+    return Call("DELETE", path("mqtt-accounts", account), None)
 
 
 def tokens() -> Call[list[wire.KnownToken]]:

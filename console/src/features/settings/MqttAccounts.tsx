@@ -3,7 +3,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
 import * as changes from "../../api/changes";
-import { keys, useTools } from "../../api/queries";
+import { keys, useMqttAccounts } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Asked } from "../../ui/Asked";
 import { Await, Button, Failure, Labelled } from "../../ui/parts";
@@ -15,20 +15,20 @@ function filters(text: FormDataEntryValue | null): string[] {
     .filter(Boolean);
 }
 
-export function Tools() {
+export function MqttAccounts() {
   const cache = useQueryClient();
-  const tools = useTools();
-  const refresh = () => cache.invalidateQueries({ queryKey: keys.tools });
+  const mqttAccounts = useMqttAccounts();
+  const refresh = () => cache.invalidateQueries({ queryKey: keys.mqttAccounts });
   const add = useChange({
     mutationFn: (body: { name: string; publish: string[]; subscribe: string[] }) =>
-      changes.addTool(body),
+      changes.addMqttAccount(body),
     onSuccess: refresh,
   });
   const rotate = useChange({
-    mutationFn: (tool: string) => changes.newToolKey(tool),
+    mutationFn: (account: string) => changes.newMqttAccountKey(account),
   });
   const remove = useChange({
-    mutationFn: (tool: string) => changes.removeTool(tool),
+    mutationFn: (account: string) => changes.removeMqttAccount(account),
     onSuccess: refresh,
   });
   const made = rotate.data ?? add.data;
@@ -48,42 +48,42 @@ export function Tools() {
     );
   }
   return (
-    <section aria-labelledby="tools">
-      <h2 id="tools" className="mb-1 text-xl">
+    <section aria-labelledby="mqtt-accounts">
+      <h2 id="mqtt-accounts" className="mb-1 text-xl">
         MQTT accounts
       </h2>
       <p className="mb-3 text-faint">
         Your own boards and programs that may publish and subscribe. Each signs in with its name and
         key.
       </p>
-      <Await of={tools} lines={2}>
+      <Await of={mqttAccounts} lines={2}>
         {(found) => (
           <ul className="rule mb-4 border-b">
-            {found.map((tool) => (
+            {found.map((account) => (
               <li
-                key={tool.tool}
+                key={account.account}
                 className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-2"
               >
                 <div className="min-w-0 grow basis-40 break-words">
-                  <span className="font-medium">{tool.tool}</span>
+                  <span className="font-medium">{account.account}</span>
                   <div className="text-faint text-sm">
-                    publishes {tool.publish.join(", ") || "nothing"}; hears{" "}
-                    {tool.subscribe.join(", ") || "nothing"}
+                    publishes {account.publish.join(", ") || "nothing"}; hears{" "}
+                    {account.subscribe.join(", ") || "nothing"}
                   </div>
                 </div>
                 <Button
-                  onClick={() => rotate.mutate(tool.tool)}
-                  aria-label={`New key for ${tool.tool}`}
+                  onClick={() => rotate.mutate(account.account)}
+                  aria-label={`New key for ${account.account}`}
                 >
                   New key
                 </Button>
                 <Asked
-                  title={`Remove ${tool.tool}?`}
-                  label={`Remove ${tool.tool}`}
+                  title={`Remove ${account.account}?`}
+                  label={`Remove ${account.account}`}
                   yes="Remove"
                   busy={remove.isPending}
                   error={remove.error}
-                  onYes={(done) => remove.mutate(tool.tool, { onSuccess: done })}
+                  onYes={(done) => remove.mutate(account.account, { onSuccess: done })}
                 >
                   <p>Its key stops working at once, and everything that uses it is disconnected.</p>
                 </Asked>
@@ -94,7 +94,7 @@ export function Tools() {
       </Await>
       {made && (
         <div className="mb-4">
-          <Secret label={`Key of ${made.tool}, shown this once`} value={made.key} />
+          <Secret label={`Key of ${made.account}, shown this once`} value={made.key} />
         </div>
       )}
       <form onSubmit={submit} className="grid items-end gap-4 sm:grid-cols-[1fr_1fr_1fr_auto]">

@@ -9,7 +9,12 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.hub.doctor import look
 from hombi.hub.kernel import Right
-from hombi.hub.nodes.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
+from hombi.hub.nodes.mqtt_accounts import (
+    AddMqttAccount,
+    ChangeMqttAccount,
+    NewMqttAccountKey,
+    RemoveMqttAccount,
+)
 from hombi.links.base import Check
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
@@ -22,50 +27,56 @@ from hombi.service.bridge import change, read
 STEPS, STEPS_AT_ONCE = 200, 100_000
 
 
-class ToolsView(View):
-    """Tools."""
+class MqttAccountsView(View):
+    """MqttAccounts."""
 
     reads = Right.KEEP
 
-    @operation(gives=list[wire.Tool])
+    @operation(gives=list[wire.MqttAccount])
     def get(self, request: Request) -> Response:
-        """All tools, by name."""
+        """All MQTT accounts, by name."""
         return Response(
-            read(lambda h: [answers.tool(tool) for _, tool in sorted(h.house.tools.items())])
+            read(
+                lambda h: [
+                    answers.account(account) for _, account in sorted(h.house.mqtt_accounts.items())
+                ]
+            )
         )
 
-    @operation(takes=wire.ToolRequest, gives=wire.NewTool, status=201)
+    @operation(takes=wire.MqttAccountRequest, gives=wire.NewMqttAccount, status=201)
     def post(self, request: Request) -> Response:
-        """Let a tool in."""
-        payload = body(request, wire.ToolRequest)
-        wanted = AddTool(payload.name, payload.publish, payload.subscribe)
-        made = change(actor(request), wanted, lambda _, m: answers.new_tool(m))
+        """Let an MQTT account in."""
+        payload = body(request, wire.MqttAccountRequest)
+        wanted = AddMqttAccount(payload.name, payload.publish, payload.subscribe)
+        made = change(actor(request), wanted, lambda _, m: answers.new_mqtt_account(m))
         return Response(made, status=201)
 
 
-class ToolView(View):
-    """One tool."""
+class MqttAccountView(View):
+    """One account."""
 
-    @operation(takes=wire.ToolChange, gives=wire.Tool)
-    def patch(self, request: Request, tool: str) -> Response:
+    @operation(takes=wire.MqttAccountChange, gives=wire.MqttAccount)
+    def patch(self, request: Request, account: str) -> Response:
         """Give it other topics."""
-        payload = body(request, wire.ToolChange)
-        wanted = ChangeTool(tool, given(payload.publish), given(payload.subscribe))
-        return Response(change(actor(request), wanted, lambda _, t: answers.tool(t)))
+        payload = body(request, wire.MqttAccountChange)
+        wanted = ChangeMqttAccount(account, given(payload.publish), given(payload.subscribe))
+        return Response(change(actor(request), wanted, lambda _, t: answers.account(t)))
 
     @operation()
-    def delete(self, request: Request, tool: str) -> Response:
+    def delete(self, request: Request, account: str) -> Response:
         """Revoke the key."""
-        return done(request, RemoveTool(tool))
+        return done(request, RemoveMqttAccount(account))
 
 
-class ToolKeyView(View):
-    """A tool's key."""
+class MqttAccountKeyView(View):
+    """An account's key."""
 
-    @operation(gives=wire.NewTool)
-    def post(self, request: Request, tool: str) -> Response:
+    @operation(gives=wire.NewMqttAccount)
+    def post(self, request: Request, account: str) -> Response:
         """Make a new key; the old one stops working at once."""
-        made = change(actor(request), NewToolKey(tool), lambda _, m: answers.new_tool(m))
+        made = change(
+            actor(request), NewMqttAccountKey(account), lambda _, m: answers.new_mqtt_account(m)
+        )
         return Response(made)
 
 
