@@ -48,6 +48,6 @@ def phone_service(path: Path, port: int) -> Iterator[LabPhone]:
 
 def add_phone(service: Service, phone: LabPhone, port: int) -> int:
     with service.hub() as hub:
-        return hub.ways.add_phone(
+        return hub.contacts.add_phone(
             phone.name, f"http://127.0.0.1:{port}/push/{phone.channel}", phone.keys()
         ).id

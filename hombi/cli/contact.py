@@ -13,7 +13,9 @@ from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
 from hombi.cli.texts import read_text
 
-Number = Annotated[int, typer.Argument(help="The way's number, as `hombi contact list` shows it.")]
+Number = Annotated[
+    int, typer.Argument(help="The contact's number, as `hombi contact list` shows it.")
+]
 
 app = noun("How people are reached: phones, mail, posts, loudspeakers.")
 
@@ -28,19 +30,19 @@ class Sort(StrEnum):
 
 @app.command("list")
 def list_(json: Json = False) -> None:
-    """List the ways in which people are reached."""
+    """List the contacts over which people are reached."""
     with hub() as h:
         HouseTime.of(h)
-        ways = h.ways.list()
+        contacts = h.contacts.list()
     if json:
-        as_json(way.as_dict() for way in ways)
+        as_json(contact.as_dict() for contact in contacts)
         return
     rows = [
         (
-            str(way.id), way.way, way.sort, way.name, way.address,
-            clock(way.added_at, "%d %b %H:%M"),
+            str(contact.id), contact.contact, contact.sort, contact.name, contact.address,
+            clock(contact.added_at, "%d %b %H:%M"),
         )
-        for way in ways
+        for contact in contacts
     ]  # fmt: skip
     table(
         ("CONTACT", "CALLED", "BY", "NAME", "ADDRESS", "SINCE"),
@@ -72,11 +74,12 @@ def add(
     ] = None,
     json: Json = False,
 ) -> None:
-    """Add a way of reaching somebody."""
+    """Add a contact of somebody."""
     text = read_text(form) if form is not None else ""
     with hub() as h:
-        made = h.ways.add(sort.value, address, name or sort.value, person=person, form=text)
-    said(json, [made], f"{made.person} is reached by {made.way}. `hombi contact test {made.id}` "
+        made = h.contacts.add(sort.value, address, name or sort.value, person=person, form=text)
+    said(json, [made], f"{made.person} is reached by {made.contact}. "
+        f"`hombi contact test {made.id}` "
                        "tries it.")  # fmt: skip
     if made.secret and not json:
         out.print("What is posted is signed with this secret. It is shown this once:")
@@ -84,34 +87,34 @@ def add(
 
 
 @app.command("test")
-def send_test(way: Number, json: Json = False) -> None:
-    """Send a notice that way, to try it."""
+def send_test(contact: Number, json: Json = False) -> None:
+    """Send a notice over a contact, to try it."""
     with hub() as h:
-        h.ways.test(way)
+        h.contacts.test(contact)
     said(json, [], "A notice is on its way. `hombi notices` shows what became of it.")
 
 
 @app.command()
 def remove(
-    way: Number,
+    contact: Number,
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
     json: Json = False,
 ) -> None:
-    """Remove a way; nobody is told anything that way any more."""
+    """Remove a contact; nobody is told anything over it any more."""
     with hub() as h:
-        was = next((one for one in h.ways.list() if one.id == way), None)
+        was = next((one for one in h.contacts.list() if one.id == contact), None)
         if was is not None and not yes:
             question = f"{was.person} is told nothing by {was.name} then. Remove it?"
             typer.confirm(question, abort=True)
-        h.ways.remove(way)
-    said(json, [was] if was else [], f"{was.name if was else way} is removed.")
+        h.contacts.remove(contact)
+    said(json, [was] if was else [], f"{was.name if was else contact} is removed.")
 
 
 def notices(json: Json = False) -> None:
     """The notices that were sent, newest first, and what became of each."""
     with hub() as h:
         HouseTime.of(h)
-        result = h.ways.notices()
+        result = h.contacts.notices()
     if json:
         as_json(notice.as_dict() for notice in result)
         return

@@ -28,6 +28,7 @@ from hombi.wire import (
     Checked,
     Command,
     Conditioning,
+    Contact,
     Doubts,
     Entity,
     EntityDetail,
@@ -68,7 +69,6 @@ from hombi.wire import (
     SpanNumbers,
     TriedConditioning,
     Trust,
-    Way,
     Window,
 )
 
@@ -85,6 +85,7 @@ __all__ = [
     "Command",
     "Conditioning",
     "Conflict",
+    "Contact",
     "Doubts",
     "Entity",
     "EntityDetail",
@@ -133,7 +134,6 @@ __all__ = [
     "TooMany",
     "TriedConditioning",
     "Trust",
-    "Way",
     "Window",
     "Wrong",
 ]

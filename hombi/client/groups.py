@@ -10,6 +10,7 @@ from typing import Any, Generic, ParamSpec, Protocol, Self, TypeVar, cast, overl
 from hombi.client.calls import (
     automations,
     conditioning,
+    contacts,
     dashboards,
     derived,
     entities,
@@ -24,7 +25,6 @@ from hombi.client.calls import (
     rooms,
     scenes,
     sequences,
-    ways,
     zigbee,
 )
 from hombi.client.calls.base import Call, News, Pages
@@ -314,16 +314,16 @@ class Members(Group[C]):
     remove_second = call(members.remove_second)
 
 
-class Ways(Group[C]):
-    """The ways in which people are reached, and their notices."""
+class Contacts(Group[C]):
+    """The contacts over which people are reached, and their notices."""
 
-    list = call(ways.list_)
-    add = call(ways.add)
-    add_phone = call(ways.add_phone)
-    remove = call(ways.remove)
-    test = call(ways.test)
-    loudspeakers = call(ways.loudspeakers)
-    notices = call(ways.notices)
+    list = call(contacts.list_)
+    add = call(contacts.add)
+    add_phone = call(contacts.add_phone)
+    remove = call(contacts.remove)
+    test = call(contacts.test)
+    loudspeakers = call(contacts.loudspeakers)
+    notices = call(contacts.notices)
 
 
 class MqttAccounts(Group[C]):
@@ -384,7 +384,7 @@ class Client(Asks):
         self.derived: Derived[Self] = Derived(client)
         self.pairing: Pairing[Self] = Pairing(client)
         self.automations: Automations[Self] = Automations(client)
-        self.ways: Ways[Self] = Ways(client)
+        self.contacts: Contacts[Self] = Contacts(client)
         self.members: Members[Self] = Members(client)
         self.mqtt_accounts: MqttAccounts[Self] = MqttAccounts(client)
         self.tokens: Tokens[Self] = Tokens(client)

@@ -43,8 +43,8 @@ class HouseFacts:
     scenes: Mapping[str, SceneFacts] = field(default_factory=dict)
     position: Position | None = None
     automations: frozenset[str] | None = None
-    # The ways in which people are reached, like `ada/mail`.
-    ways: frozenset[str] = frozenset()
+    # The contacts of people, like `ada/mail`.
+    contacts: frozenset[str] = frozenset()
     # The entities that say whether somebody is home, by person.
     homes: Mapping[str, str] = field(default_factory=dict)
     # The texts of the sequences, by address; and those that are being read.
@@ -74,7 +74,7 @@ def differs(before: HouseFacts, after: HouseFacts) -> Callable[[str], bool]:
         names = one.keys() | other.keys()
         words |= {name for name in names if one.get(name) != other.get(name)}
     words |= before.people ^ after.people
-    words |= {way.partition("/")[0] for way in before.ways ^ after.ways}
+    words |= {contact.partition("/")[0] for contact in before.contacts ^ after.contacts}
     if before.position != after.position:
         words.add("sun")
     if before.means != after.means:

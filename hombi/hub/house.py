@@ -365,8 +365,8 @@ class House:
         self.nodes: dict[str, Node] = {}
         self.entities: dict[str, Entity] = {}
         self.people: set[str] = set()
-        # The ways of reaching them, like `ada/mail`.
-        self.ways: frozenset[str] = frozenset()
+        # Their contacts, like `ada/mail`.
+        self.contacts: frozenset[str] = frozenset()
         # The units that the household prefers.
         self.units: tuple[str, ...] = ()
         # Where it stands on the earth.
@@ -518,7 +518,7 @@ class House:
             frozenset(self.people),
             scenes,
             self.position,
-            ways=self.ways,
+            contacts=self.contacts,
             homes=homes,
             sequences=dict(self.sequences) if sequences is None else sequences,
             means=means,

@@ -42,6 +42,7 @@ from hombi.hub.nodes.radios import Radios
 from hombi.hub.nodes.rhythms import Rhythms
 from hombi.hub.nodes.settings import Act, NodeSettings
 from hombi.hub.notices.buttons import ACKNOWLEDGE, OFF, Buttons
+from hombi.hub.notices.contacts import Contacts
 from hombi.hub.notices.kept import Kept
 from hombi.hub.notices.loudspeaker import Loudspeaker
 from hombi.hub.notices.mail import Mail
@@ -51,7 +52,6 @@ from hombi.hub.notices.post import Post
 from hombi.hub.notices.push import Push, WebPush, fresh_vapid_key
 from hombi.hub.notices.sending import Senders
 from hombi.hub.notices.voice import Voice
-from hombi.hub.notices.ways import Ways
 from hombi.hub.past.importing import Imports
 from hombi.hub.readings.events import ReadingsLost
 from hombi.hub.readings.intake import Intake
@@ -109,7 +109,7 @@ class Hub:
     own_state: OwnState
     updates: Updates
     outbox: Outbox
-    ways: Ways
+    contacts: Contacts
     reload: Reload
     clock: MachineClock
     lag: Lag
@@ -186,7 +186,7 @@ async def _made(
         context.announce(ReadingsLost(what=lost))
     await run(records.house.load, house)
     registry = Registry()
-    registry.makers(_messages, _pictures, _sounds, _voice, _senders, _ways, _automations)
+    registry.makers(_messages, _pictures, _sounds, _voice, _senders, _contacts, _automations)
     for thing in (context, config, house):
         registry.put(thing)
     keeper = registry.get(Keeper)
@@ -256,14 +256,14 @@ def _senders(
     )
 
 
-def _ways(
+def _contacts(
     context: Context, house: House, outbox: Outbox, buttons: Buttons, sounds: Kept, config: Config
-) -> Ways:
+) -> Contacts:
     does: dict[str, Callable[[Mapping[str, Any]], Change[Any, Any]]] = {
         ACKNOWLEDGE: lambda button: Acknowledge(button["automation"]),
         OFF: lambda button: CommandEntity(button["entity"], "off"),
     }
-    return Ways(context, house, outbox, buttons, sounds, config.push_services, does)
+    return Contacts(context, house, outbox, buttons, sounds, config.push_services, does)
 
 
 def _automations(

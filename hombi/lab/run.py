@@ -98,7 +98,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 if first:
                     await let_in_radio(hub, zigbee, bluetooth, say)
                 if first:
-                    await hub.ways.add_phone(
+                    await hub.contacts.add_phone(
                         phone.name,
                         f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}",
                         phone.keys(),

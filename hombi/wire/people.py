@@ -126,13 +126,13 @@ class KnownBrowser(Shape, frozen=True, kw_only=True):
     this_one: bool
 
 
-class Way(Shape, frozen=True, kw_only=True):
-    """A way of reaching a person. `way` is how a text names it; `address` is the mail
+class Contact(Shape, frozen=True, kw_only=True):
+    """A contact of a person. `contact` is how a text names it; `address` is the mail
     address, the host that is posted to, what a loudspeaker does, or a phone's push
     service."""
 
     id: int
-    way: str
+    contact: str
     sort: Literal["phone", "mail", "post", "loudspeaker"]
     name: str
     person: str
@@ -140,15 +140,15 @@ class Way(Shape, frozen=True, kw_only=True):
     added_at: Ms
 
 
-class NewWay(Way, frozen=True, kw_only=True):
-    """A way that was added. `secret` signs what is posted there, told this once; ""
+class NewContact(Contact, frozen=True, kw_only=True):
+    """A contact that was added. `secret` signs what is posted there, told this once; ""
     for the others."""
 
     secret: str
 
 
 class Loudspeaker(Shape, frozen=True, kw_only=True):
-    """Something of a node that can say a text; `address` names it for a way."""
+    """Something of a node that can say a text; `address` names it for a contact."""
 
     address: str
     title: str
@@ -161,9 +161,9 @@ class PushKey(Shape, frozen=True, kw_only=True):
 
 
 class Notice(Shape, frozen=True, kw_only=True):
-    """A notice on its way to a person in one way, or there. `phone` is what that way is
-    called, `subject` what it is about. `settled_at` is when it was delivered, or given
-    up."""
+    """A notice on its way to a person over one contact, or there. `phone` is what that
+    contact is called, `subject` what it is about. `settled_at` is when it was
+    delivered, or given up."""
 
     id: int
     phone: str
@@ -319,7 +319,7 @@ class PhoneRequest(Ask, frozen=True, kw_only=True):
     keys: PushKeys
 
 
-class WayRequest(Ask, frozen=True, kw_only=True):
+class ContactRequest(Ask, frozen=True, kw_only=True):
     """A mail address, an address to post to, or something of a node that takes a text.
     `person` is whoever is signed in unless given. `form` is the JSON of a post, with
     `{title}` and the like in it; "" for the usual one."""

@@ -17,9 +17,9 @@ from hombi.hub.kernel import Actor, Change, RecordsThread, Timer
 from hombi.hub.machine import lag
 from hombi.hub.nodes.admission import AdmitArrival
 from hombi.hub.nodes.pairing import proof_of
+from hombi.hub.notices.contacts import AddContact
 from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.notices.ways import AddContact
 from hombi.hub.settings.config import make_config
 from hombi.links.base import Check, Found, Link, LinkContext, OnLink, Unreachable, Wanted
 from hombi.links.capabilities import Acted

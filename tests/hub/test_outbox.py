@@ -10,12 +10,12 @@ import pytest
 
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.machine.events import ClockSet
+from hombi.hub.notices.contacts import AddContact, SetQuietHours
 from hombi.hub.notices.outbox import RemovePhone, Told, address_of
 from hombi.hub.notices.port import PhoneRecord
 from hombi.hub.notices.push import fitting
 from hombi.hub.notices.quiet import QuietHours
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.notices.ways import AddContact, SetQuietHours
 from tests.hub.parts import ManualClock, Rig, rig, settle
 from tests.memory import MemoryRecords
 
@@ -284,8 +284,8 @@ async def test_the_next_attempt_comes_though_a_timer_is_early_or_the_clock_is_se
         r.phones.answers = [LATER, LATER]
         r.hub.outbox.tell(about("Dry"))
         await settle()
-        (way,) = r.hub.outbox.phones
-        r.hub.outbox._begin(way)  # as by a timer that is early
+        (contact,) = r.hub.outbox.phones
+        r.hub.outbox._begin(contact)  # as by a timer that is early
         await r.clock.forward(5_000)
         (delivery,) = r.records.notices.deliveries.values()
         assert delivery.attempts == 2
@@ -397,7 +397,7 @@ def test_quiet_hours_follow_the_clock_of_the_house(hours: str, at: str, over: st
     assert result.over_ms(ms, ZoneInfo("Europe/Berlin")) == wanted
 
 
-async def test_who_is_meant_and_in_which_way() -> None:
+async def test_who_is_meant_and_in_which_contact() -> None:
     async with rig() as r:
         await phone(r)
         for person, sort, name, address in (
@@ -415,7 +415,7 @@ async def test_who_is_meant_and_in_which_way() -> None:
         assert named("ada/mail") == ["ada/mail"]
         assert named("everyone", "mail") == ["ada/mail", "ben/mail"]
         assert named("ada", "post") == ["ada/ledger"]
-        with pytest.raises(Invalid, match="has a way called mail already"):
+        with pytest.raises(Invalid, match="has a contact called mail already"):
             await r.do(
                 AddContact(PhoneRecord(0, "Mail", "ada", "x@mill.example", "", "", 0, "mail"))
             )

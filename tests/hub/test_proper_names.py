@@ -12,8 +12,8 @@ from hombi.hub.kernel import Change
 from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
 from hombi.hub.nodes.entities import ChangeEntity
 from hombi.hub.nodes.part import ChangeNode
+from hombi.hub.notices.contacts import AddContact
 from hombi.hub.notices.port import PhoneRecord
-from hombi.hub.notices.ways import AddContact
 from hombi.hub.rooms.dashboards import AddDashboard, ArrangeDashboard
 from hombi.hub.rooms.part import AddFloor, AddRoom, ChangeFloor, ChangeRoom
 from tests.house import description

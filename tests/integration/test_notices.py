@@ -1,4 +1,4 @@
-"""A notice's whole way: an automation's start, the real Web Push request, the lab's
+"""A notice's whole contact: an automation's start, the real Web Push request, the lab's
 phone that checks and decrypts it."""
 
 from __future__ import annotations
@@ -50,11 +50,11 @@ def test_an_automation_tells_a_phone(
             "/automations/damp",
         )
         assert phone.refused == 0
-        until(lambda: hub.ways.notices()[0].state == "delivered")
+        until(lambda: hub.contacts.notices()[0].state == "delivered")
         until(lambda: list(hub.journal(event="NoticeDelivered")))
         hub.automations.remove("damp")
-        for known in hub.ways.list():
-            hub.ways.remove(known.id)
+        for known in hub.contacts.list():
+            hub.contacts.remove(known.id)
 
 
 def test_what_a_push_service_is_asked_follows_from_what_the_notice_is(
@@ -99,8 +99,8 @@ def test_what_a_push_service_is_asked_follows_from_what_the_notice_is(
         rack.post([{"n": "temperature", "v": 34.0}])
         until(lambda: hub.automations.get("hot").phase == "on")
         hub.automations.remove("hot")
-        for known in hub.ways.list():
-            hub.ways.remove(known.id)
+        for known in hub.contacts.list():
+            hub.contacts.remove(known.id)
 
 
 class Receiver:
@@ -127,32 +127,32 @@ def test_a_post_is_signed_tried_again_and_given_up_where_it_is_refused(service: 
     (port,) = free_ports(1)
     receiver = Receiver()
     with served([Route("/told", receiver.take, methods=["POST"])], port), service.hub() as hub:
-        made = hub.ways.add("post", f"http://127.0.0.1:{port}/told", "ledger")
-        assert made.way == "ada/ledger"
+        made = hub.contacts.add("post", f"http://127.0.0.1:{port}/told", "ledger")
+        assert made.contact == "ada/ledger"
         assert made.address == f"127.0.0.1:{port}"
-        assert hub.ways.list()[0].as_dict().get("secret") is None, "it is told once"
+        assert hub.contacts.list()[0].as_dict().get("secret") is None, "it is told once"
         receiver.secret, receiver.answer = made.secret, 503
-        hub.ways.test(made.id)
-        until(lambda: hub.ways.notices()[0].attempts == 1)
-        assert "503" in hub.ways.notices()[0].problem
+        hub.contacts.test(made.id)
+        until(lambda: hub.contacts.notices()[0].attempts == 1)
+        assert "503" in hub.contacts.notices()[0].problem
         receiver.answer = 204
         until(lambda: receiver.told)
         (told,) = receiver.told
         assert (told["title"], told["over"]) == ("Hombi can reach you", False)
         form = '{"message": {"said": ["{title}: {text}", 5]}, "urgent": "{urgent}", "at": "{at}"}'
-        shaped = hub.ways.add("post", f"http://127.0.0.1:{port}/told", "shaped", form=form)
+        shaped = hub.contacts.add("post", f"http://127.0.0.1:{port}/told", "shaped", form=form)
         receiver.secret = shaped.secret
-        hub.ways.test(shaped.id)
+        hub.contacts.test(shaped.id)
         until(lambda: len(receiver.told) == 2)
         message, urgent, at = (receiver.told[1][one] for one in ("message", "urgent", "at"))
         assert message == {"said": ["Hombi can reach you: This is shaped.", 5]}
         assert (urgent, abs(at / 1000 - time.time()) < 60) == (True, True)
-        hub.ways.remove(shaped.id)
+        hub.contacts.remove(shaped.id)
         receiver.secret = "another"
-        hub.ways.test(made.id)
-        until(lambda: hub.ways.notices()[0].state == "failed")
-        assert "403" in hub.ways.notices()[0].problem
-        hub.ways.remove(made.id)
+        hub.contacts.test(made.id)
+        until(lambda: hub.contacts.notices()[0].state == "failed")
+        assert "403" in hub.contacts.notices()[0].problem
+        hub.contacts.remove(made.id)
 
 
 @contextlib.contextmanager
@@ -191,10 +191,10 @@ def test_a_mail_goes_over_tls_with_a_sign_in(
     own_service.start().claim()
     how = {"tls": tls, "starttls": secure == "starttls"}
     with mail_server(mailbox, port, **how), own_service.hub() as hub:
-        way = hub.ways.add("mail", "ada@mill.example", "mail")
-        hub.ways.test(way.id)
-        until(lambda: "refuses the sign-in" in hub.ways.notices()[0].problem)
-        assert hub.ways.notices()[0].state == "waiting", "a password can be put right"
+        contact = hub.contacts.add("mail", "ada@mill.example", "mail")
+        hub.contacts.test(contact.id)
+        until(lambda: "refuses the sign-in" in hub.contacts.notices()[0].problem)
+        assert hub.contacts.notices()[0].state == "waiting", "a password can be put right"
         file.write_text(right)
         until(lambda: mailbox.mails)
         (mail,) = mailbox.mails
@@ -202,7 +202,7 @@ def test_a_mail_goes_over_tls_with_a_sign_in(
         assert mail.subject == "Test house: Hombi can reach you"
         assert mail.headers["Auto-Submitted"] == "auto-generated"
         assert "/notices" in mail.text
-        until(lambda: hub.ways.notices()[0].state == "delivered")
+        until(lambda: hub.contacts.notices()[0].state == "delivered")
         with camera(says("200 OK", f"Content-Length: {len(PNG)}", PNG)) as address:
             rack = let_in(own_service, description("Cellar rack", **CLIMATE))
             hub.automations.add(SEEN.replace("ADDRESS", address))
@@ -211,9 +211,9 @@ def test_a_mail_goes_over_tls_with_a_sign_in(
             assert mailbox.mails[-1].attached == [("image/png", PNG)]
             assert "Somebody is in the yard" in mailbox.mails[-1].text
         mailbox.answer = "550 no such mailbox"
-        hub.ways.test(way.id)
-        until(lambda: hub.ways.notices()[0].state == "failed")
-        assert "550 no such mailbox" in hub.ways.notices()[0].problem
+        hub.contacts.test(contact.id)
+        until(lambda: hub.contacts.notices()[0].state == "failed")
+        assert "550 no such mailbox" in hub.contacts.notices()[0].problem
     own_service.stop()
 
 
@@ -233,9 +233,9 @@ def test_a_mail_server_with_a_certificate_of_nobody_gets_no_password(
     }
     own_service.start().claim()
     with mail_server(mailbox, port, tls=tls), own_service.hub() as hub:
-        way = hub.ways.add("mail", "ada@mill.example", "mail")
-        hub.ways.test(way.id)
-        until(lambda: "not trusted" in hub.ways.notices()[0].problem)
+        contact = hub.contacts.add("mail", "ada@mill.example", "mail")
+        hub.contacts.test(contact.id)
+        until(lambda: "not trusted" in hub.contacts.notices()[0].problem)
         assert mailbox.mails == []
     own_service.stop()
 
@@ -245,13 +245,13 @@ def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPho
     number = add_phone(service, phone, port)
     phone.answer = 503
     with service.hub() as hub:
-        hub.ways.test(number)
-        until(lambda: hub.ways.notices()[0].attempts == 1)
-        assert hub.ways.notices()[0].state == "waiting"
-        assert "503" in hub.ways.notices()[0].problem
+        hub.contacts.test(number)
+        until(lambda: hub.contacts.notices()[0].attempts == 1)
+        assert hub.contacts.notices()[0].state == "waiting"
+        assert "503" in hub.contacts.notices()[0].problem
         phone.answer = 201
         until(lambda: phone.notices)
-        hub.ways.remove(number)
+        hub.contacts.remove(number)
 
 
 @pytest.mark.parametrize("status", [404, 410])
@@ -262,8 +262,8 @@ def test_a_phone_that_is_gone_is_removed(
     number = add_phone(service, phone, port)
     phone.answer = status
     with service.hub() as hub:
-        hub.ways.test(number)
-        until(lambda: number not in [p.id for p in hub.ways.list()])
+        hub.contacts.test(number)
+        until(lambda: number not in [p.id for p in hub.contacts.list()])
         until(lambda: any(f"({status})" in e.text for e in hub.journal(event="PhoneRemoved")))
 
 
@@ -274,10 +274,10 @@ def test_what_the_push_service_refuses_is_said(
     number = add_phone(service, phone, port)
     phone.answer = 403
     with service.hub() as hub:
-        hub.ways.test(number)
-        until(lambda: hub.ways.notices()[0].state == "failed")
+        hub.contacts.test(number)
+        until(lambda: hub.contacts.notices()[0].state == "failed")
         assert any("did not reach" in need.text for need in hub.house().needs)
-        hub.ways.remove(number)
+        hub.contacts.remove(number)
 
 
 def test_a_push_service_that_says_nothing_has_taken_it(
@@ -287,9 +287,9 @@ def test_a_push_service_that_says_nothing_has_taken_it(
     number = add_phone(service, phone, port)
     phone.answer = 204
     with service.hub() as hub:
-        hub.ways.test(number)
-        until(lambda: hub.ways.notices()[0].state == "delivered")
-        hub.ways.remove(number)
+        hub.contacts.test(number)
+        until(lambda: hub.contacts.notices()[0].state == "delivered")
+        hub.contacts.remove(number)
 
 
 def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(
@@ -304,11 +304,11 @@ def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(
         {"Location": f"http://127.0.0.1:{port}/push/{phone.channel}?again"},
     )
     with service.hub() as hub:
-        hub.ways.test(number)
-        until(lambda: hub.ways.notices()[0].state == "failed")
-        assert "not followed" in hub.ways.notices()[0].problem
-        assert hub.ways.notices()[0].attempts == 1
-        hub.ways.remove(number)
+        hub.contacts.test(number)
+        until(lambda: hub.contacts.notices()[0].state == "failed")
+        assert "not followed" in hub.contacts.notices()[0].problem
+        assert hub.contacts.notices()[0].attempts == 1
+        hub.contacts.remove(number)
 
 
 def test_a_date_until_which_to_wait_is_waited_for(
@@ -322,12 +322,12 @@ def test_a_date_until_which_to_wait_is_waited_for(
         {"Retry-After": format_datetime(datetime.now(UTC) + timedelta(seconds=8), usegmt=True)},
     )
     with service.hub() as hub:
-        hub.ways.test(number)
-        until(lambda: hub.ways.notices()[0].attempts == 1)
+        hub.contacts.test(number)
+        until(lambda: hub.contacts.notices()[0].attempts == 1)
         phone.answer = 201
         until(lambda: phone.notices)
         assert time.time() - begun > 6
-        hub.ways.remove(number)
+        hub.contacts.remove(number)
 
 
 def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
@@ -340,13 +340,13 @@ def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
         number = add_phone(own_service, phone, port)
         phone.slow_s = 5.0
         with own_service.hub() as hub:
-            hub.ways.test(number)
+            hub.contacts.test(number)
             until(lambda: phone.taken == 1)
         own_service.kill()
         phone.slow_s = 0.0
         own_service.start()
         with own_service.hub() as hub:
-            until(lambda: hub.ways.notices()[0].state == "delivered")
+            until(lambda: hub.contacts.notices()[0].state == "delivered")
         assert (phone.taken, phone.rings, len(phone.notices)) == (2, 1, 1), (
             "it came twice, and is one notice"
         )
@@ -362,14 +362,14 @@ def test_a_phone_whose_service_hangs_holds_up_nobody_elses(
         phone.slow_s = 8.0
         with service.hub() as hub:
             for _ in range(3):
-                hub.ways.test(slow)
+                hub.contacts.test(slow)
             until(lambda: phone.taken)
             begun = time.monotonic()
-            hub.ways.test(fast)
+            hub.contacts.test(fast)
             until(lambda: quick.notices)
             assert time.monotonic() - begun < 5
             for number in (slow, fast):
-                hub.ways.remove(number)
+                hub.contacts.remove(number)
 
 
 def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_path: Path) -> None:
@@ -379,9 +379,9 @@ def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_pat
     with phone_service(tmp_path / "phone.json", port) as phone:
         number = add_phone(own_service, phone, port)
     with own_service.hub() as hub:  # nobody listens there now
-        hub.ways.test(number)
-        until(lambda: hub.ways.notices()[0].attempts == 1)
-        assert "cannot be reached" in hub.ways.notices()[0].problem
+        hub.contacts.test(number)
+        until(lambda: hub.contacts.notices()[0].attempts == 1)
+        assert "cannot be reached" in hub.contacts.notices()[0].problem
     own_service.kill()
     own_service.start()
     with phone_service(tmp_path / "phone.json", port) as again:

@@ -35,7 +35,7 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
         hub.automations.add(SEEN.replace("ADDRESS", address))
         rack.post([{"n": "humidity", "v": 95}])
         (notice,) = until(lambda: phone.notices)
-        until(lambda: hub.ways.notices()[0].state == "delivered")
+        until(lambda: hub.contacts.notices()[0].state == "delivered")
         path = notice["picture"]
         threading.Timer(0.5, asked.set).start()
         result = http.get(service.url + path, timeout=20)
@@ -50,7 +50,7 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
         right = path.rpartition("/")[2]
         refused = http.post(f"{service.url}/api/notices/press", json={"right": right})
         assert "no such button" in refused.json()["detail"]
-        assert hub.ways.notices()[0].picture == path
+        assert hub.contacts.notices()[0].picture == path
         # A camera that is none: the notice comes, and the journal says why without.
         hub.automations.remove("yard")
         rack.post([{"n": "humidity", "v": 50}])
@@ -63,7 +63,7 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
             why = "its notice has no picture: what the camera sent is not a picture"
             until(lambda: [e for e in hub.journal(event="ActionFailed") if why in e.text])
             assert http.get(service.url + notice["picture"]).status_code == 404
-            assert hub.ways.notices()[0].picture == "", "nobody looks for it"
+            assert hub.contacts.notices()[0].picture == "", "nobody looks for it"
         hub.automations.remove("yard")
         for wrong, why in (
             ("http://93.184.216.34/now.jpg", "is not in the house"),
@@ -74,8 +74,8 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
             assert why in mistakes[0].what
         said = hub.automations.check(SEEN.replace("notify", "announce").replace("ADDRESS", address))
         assert "'picture' means nothing here" in said.mistakes[0].what
-        for known in hub.ways.list():
-            hub.ways.remove(known.id)
+        for known in hub.contacts.list():
+            hub.contacts.remove(known.id)
 
 
 def test_a_loudspeaker_that_plays_is_given_the_address_of_a_sound(own_service: Service) -> None:
@@ -85,11 +85,11 @@ def test_a_loudspeaker_that_plays_is_given_the_address_of_a_sound(own_service: S
     with served(speaker.routes(), port), own_service.hub() as hub:
         arrival = hub.pairing.look(f"http://127.0.0.1:{port}{speaker.path}")
         hub.pairing.admit(arrival.id, "", room="Terrace")
-        offered = {loudspeaker.address for loudspeaker in hub.ways.loudspeakers()}
+        offered = {loudspeaker.address for loudspeaker in hub.contacts.loudspeakers()}
         assert offered == {"terrace-loudspeaker/say/text", "terrace-loudspeaker/play/address"}
-        way = hub.ways.add("loudspeaker", "terrace-loudspeaker/play/address", "terrace")
-        hub.ways.test(way.id)
-        until(lambda: hub.ways.notices()[0].state == "delivered")
+        contact = hub.contacts.add("loudspeaker", "terrace-loudspeaker/play/address", "terrace")
+        hub.contacts.test(contact.id)
+        until(lambda: hub.contacts.notices()[0].state == "delivered")
         (sound,) = speaker.played
         with wave.open(io.BytesIO(sound)) as spoken:
             assert spoken.getnframes() / spoken.getframerate() > 1, "it says something"
@@ -103,7 +103,7 @@ def test_a_loudspeaker_that_plays_is_given_the_address_of_a_sound(own_service: S
         # A voice that there is not: it is said, and tried again.
         (own_service.data / "hombi.toml").write_text('[notices]\nvoice = "martian"\n')
         until(lambda: list(hub.journal(event="SettingsChanged")))
-        hub.ways.test(way.id)
-        until(lambda: "espeak-ng: " in hub.ways.notices()[0].problem)
-        assert hub.ways.notices()[0].state == "waiting"
+        hub.contacts.test(contact.id)
+        until(lambda: "espeak-ng: " in hub.contacts.notices()[0].problem)
+        assert hub.contacts.notices()[0].state == "waiting"
     own_service.stop()

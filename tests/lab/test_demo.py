@@ -104,7 +104,7 @@ def test_steam_is_seen_and_the_phone_is_told(demo: Demo) -> None:
     httpx.post(f"{lab}/steam")
     with service_of(demo).hub() as hub:
         until(lambda: (hub.entities.get("cellar-rack/humidity").value or 0) > 93)
-        hub.ways.test(hub.ways.list()[0].id)
+        hub.contacts.test(hub.contacts.list()[0].id)
     notices = until(lambda: httpx.get(f"{lab}/phone/notices").json())
     assert notices[0]["title"] == "Hombi can reach you"
     assert "Hombi can reach you" in httpx.get(f"{lab}/phone").text

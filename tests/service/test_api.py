@@ -83,7 +83,7 @@ def test_names_that_do_not_exist_come_with_the_nearest(service: Service, rack: J
         with pytest.raises(Missing, match="no automation nothing"):
             hub.automations.get("nothing")
         with pytest.raises(Missing, match="no contact 99"):
-            hub.ways.test(99)
+            hub.contacts.test(99)
 
 
 def test_rooms_and_floors_in_the_order_the_person_wants(service: Service, rack: Joined) -> None:

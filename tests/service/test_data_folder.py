@@ -120,7 +120,7 @@ def test_a_house_whose_key_is_lost_goes_on_without_its_secrets(
     own.start()
     with own.hub() as hub:
         hub.rooms.add("Boathouse", hub.floors.add("At the water").name)
-        hub.ways.add_phone(
+        hub.contacts.add_phone(
             "Ada's phone", "http://127.0.0.1:9/x", {"p256dh": "x" * 87, "auth": "y" * 22}, OWNER
         )
     own.stop()
@@ -136,7 +136,7 @@ def test_a_house_whose_key_is_lost_goes_on_without_its_secrets(
         assert serving.stdout is not None
         assert any("Ready" in line for line in serving.stdout)
         with own.hub() as hub:
-            assert hub.ways.list() == []
+            assert hub.contacts.list() == []
             assert any(
                 room.name == "Boathouse" for floor in hub.house().floors for room in floor.rooms
             )
@@ -154,7 +154,7 @@ def test_a_text_that_looks_sealed_is_no_reason_not_to_start(
     shutil.copytree(made_data, own.data)
     own.start()
     with own.hub() as hub:
-        hub.ways.add_phone(
+        hub.contacts.add_phone(
             "Odd phone",
             "http://127.0.0.1:9/x",
             {"p256dh": "x" * 87, "auth": "sealed:nothing"},
@@ -163,7 +163,7 @@ def test_a_text_that_looks_sealed_is_no_reason_not_to_start(
     own.kill()
     own.start()
     with own.hub() as hub:
-        assert [phone.name for phone in hub.ways.list()] == ["Odd phone"]
+        assert [phone.name for phone in hub.contacts.list()] == ["Odd phone"]
     own.kill()
 
 

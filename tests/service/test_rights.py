@@ -65,7 +65,7 @@ OPEN = {
 GIVEN = {
     "{node}": "cellar-rack", "{name}": "humidity", "{dashboard}": "room-loft", "{tile}": "0",
     "{member}": "nobody", "{token}": "9999", "{browser}": "none",
-    "{account}": "none", "{way}": "9999", "{number}": "1", "{right}": "1.picture.x",
+    "{account}": "none", "{contact}": "9999", "{number}": "1", "{right}": "1.picture.x",
 }  # fmt: skip
 
 
@@ -253,12 +253,12 @@ def test_an_invitation_is_used_once_and_ends(own_service: Service) -> None:
         hub.members.change("ben", "owner")
         with Hub(own_service.url) as ben:
             ben.sign_in("ben", PASSWORD)
-            way = ben.ways.add("mail", "ben@mill.example", "mail")
+            way = ben.contacts.add("mail", "ben@mill.example", "mail")
             assert way.person == "ben"
             hub.members.remove("ben")
             with pytest.raises(NotSignedIn):
                 ben.house()
-        assert hub.ways.list() == []
+        assert hub.contacts.list() == []
     own_service.stop()
 
 
@@ -270,7 +270,7 @@ def test_what_somebody_had_open_ends_when_they_may_no_more(own_service: Service)
         ben.members.join(hub.members.invite("adult").code, "ben", PASSWORD)
         again.sign_in("ben", PASSWORD)
         token = ben.sign_in("ben", PASSWORD).token
-        ben.ways.add("mail", "ben@mill.example", "mail")
+        ben.contacts.add("mail", "ben@mill.example", "mail")
 
         def ended(token: str, how: Callable[[], object]) -> None:
             """Both of the streams, and they told nothing of what came after."""
@@ -299,9 +299,9 @@ def test_what_somebody_had_open_ends_when_they_may_no_more(own_service: Service)
         with pytest.raises(NotSignedIn):
             ben.house()
         token = ben.sign_in("ben", fresh).token
-        assert [one.person for one in hub.ways.list()] == ["ben"]
+        assert [one.person for one in hub.contacts.list()] == ["ben"]
         ended(token, lambda: hub.members.change("ben", "guest", rooms=["Cellar"]))
-        assert hub.ways.list() == [], "a guest is told nothing"
+        assert hub.contacts.list() == [], "a guest is told nothing"
         assert [one.room for one in ben.rooms.list()] == ["cellar"]
         hub.members.change("ben", "adult")
         ended(token, lambda: hub.members.remove("ben"))

@@ -183,14 +183,15 @@ export const changeRoom = (room: string, body: Schemas["RoomChange"]) =>
   ask(api.PATCH("/api/rooms/{room}", { ...one("room", room), body }));
 export const removeRoom = (room: string) => ask(api.DELETE("/api/rooms/{room}", one("room", room)));
 
-// Ways of reaching people, MQTT accounts and programs
+// Contacts of people, MQTT accounts and programs
 
 export const addPhone = (body: Schemas["PhoneRequest"]) => ask(api.POST("/api/phones", { body }));
-export const addWay = (body: Schemas["WayRequest"]) => ask(api.POST("/api/ways", { body }));
-export const testWay = (way: number) =>
-  ask(api.POST("/api/ways/{way}/test", { params: { path: { way } } }));
-export const removeWay = (way: number) =>
-  ask(api.DELETE("/api/ways/{way}", { params: { path: { way } } }));
+export const addContact = (body: Schemas["ContactRequest"]) =>
+  ask(api.POST("/api/contacts", { body }));
+export const testContact = (contact: number) =>
+  ask(api.POST("/api/contacts/{contact}/test", { params: { path: { contact } } }));
+export const removeContact = (contact: number) =>
+  ask(api.DELETE("/api/contacts/{contact}", { params: { path: { contact } } }));
 export const addMqttAccount = (body: Schemas["MqttAccountRequest"]) =>
   ask(api.POST("/api/mqtt-accounts", { body }));
 export const newMqttAccountKey = (account: string) =>

@@ -20,7 +20,7 @@ const STALE: Record<string, Stale> = {
   automation: [keys.automations, keys.house, ["entity"]],
   journal: [keys.journal],
   notice: [keys.notices, keys.house],
-  phone: [keys.ways, keys.house],
+  phone: [keys.contacts, keys.house],
   account: [keys.mqttAccounts, keys.tokens],
 };
 

@@ -18,7 +18,7 @@ export const keys = {
   automations: ["automations"] as const,
   journal: ["journal"] as const,
   today: ["journal", "today"] as const,
-  ways: ["ways"] as const,
+  contacts: ["contacts"] as const,
   members: ["members"] as const,
   invitations: ["invitations"] as const,
   notices: ["notices"] as const,
@@ -120,8 +120,8 @@ export const useInvitations = () =>
 export const useMembers = () =>
   useQuery({ queryKey: keys.members, queryFn: () => ask(api.GET("/api/members")) });
 
-export const useWays = () =>
-  useQuery({ queryKey: keys.ways, queryFn: () => ask(api.GET("/api/ways")) });
+export const useContacts = () =>
+  useQuery({ queryKey: keys.contacts, queryFn: () => ask(api.GET("/api/contacts")) });
 
 export const useLoudspeakers = () =>
   useQuery({ queryKey: ["loudspeakers"], queryFn: () => ask(api.GET("/api/loudspeakers")) });

@@ -437,6 +437,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/contacts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List them. */
+        get: operations["contacts_list"];
+        put?: never;
+        /** @description Add a mail address, an address to post to, or a loudspeaker. */
+        post: operations["contacts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/contacts/{contact}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Remove it. */
+        delete: operations["contact_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/contacts/{contact}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Send a notice over a contact. */
+        post: operations["contacts_test_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/courses": {
         parameters: {
             query?: never;
@@ -2072,58 +2124,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/ways": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description List them. */
-        get: operations["ways_list"];
-        put?: never;
-        /** @description Add a mail address, an address to post to, or a loudspeaker. */
-        post: operations["ways_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/ways/{way}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** @description Remove it. */
-        delete: operations["way_remove"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/ways/{way}/test": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Send a notice that way. */
-        post: operations["ways_test_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/zigbee": {
         parameters: {
             query?: never;
@@ -2626,6 +2626,38 @@ export interface components {
             }[];
             /** @default false */
             past?: boolean;
+        };
+        /**
+         * Contact
+         * @description A contact of a person. `contact` is how a text names it; `address` is the mail
+         *         address, the host that is posted to, what a loudspeaker does, or a phone's push
+         *         service.
+         */
+        Contact: {
+            id: number;
+            contact: string;
+            /** @enum {unknown} */
+            sort: "loudspeaker" | "mail" | "phone" | "post";
+            name: string;
+            person: string;
+            address: string;
+            /** @description milliseconds since 1970 */
+            added_at: number;
+        };
+        /**
+         * ContactRequest
+         * @description A mail address, an address to post to, or something of a node that takes a text.
+         *         `person` is whoever is signed in unless given. `form` is the JSON of a post, with
+         *         `{title}` and the like in it; "" for the usual one.
+         */
+        ContactRequest: {
+            /** @enum {unknown} */
+            sort: "loudspeaker" | "mail" | "post";
+            name: string;
+            person?: string;
+            address: string;
+            /** @default  */
+            form?: string;
         };
         /**
          * Dashboard
@@ -3237,7 +3269,7 @@ export interface components {
         };
         /**
          * Loudspeaker
-         * @description Something of a node that can say a text; `address` names it for a way.
+         * @description Something of a node that can say a text; `address` names it for a contact.
          */
         Loudspeaker: {
             address: string;
@@ -3380,6 +3412,23 @@ export interface components {
             path: string;
         };
         /**
+         * NewContact
+         * @description A contact that was added. `secret` signs what is posted there, told this once; ""
+         *         for the others.
+         */
+        NewContact: {
+            id: number;
+            contact: string;
+            /** @enum {unknown} */
+            sort: "loudspeaker" | "mail" | "phone" | "post";
+            name: string;
+            person: string;
+            address: string;
+            /** @description milliseconds since 1970 */
+            added_at: number;
+            secret: string;
+        };
+        /**
          * NewMqttAccount
          * @description An MQTT account with its key, shown this once.
          */
@@ -3390,23 +3439,6 @@ export interface components {
             /** @description milliseconds since 1970 */
             added_at: number;
             key: string;
-        };
-        /**
-         * NewWay
-         * @description A way that was added. `secret` signs what is posted there, told this once; ""
-         *         for the others.
-         */
-        NewWay: {
-            id: number;
-            way: string;
-            /** @enum {unknown} */
-            sort: "loudspeaker" | "mail" | "phone" | "post";
-            name: string;
-            person: string;
-            address: string;
-            /** @description milliseconds since 1970 */
-            added_at: number;
-            secret: string;
         };
         /**
          * Node
@@ -3532,7 +3564,7 @@ export interface components {
         };
         /**
          * Notice
-         * @description A notice on its way to a person in one way, or there. `phone` is what that way is
+         * @description A notice on its way to a person over one contact, or there. `phone` is what that contact is
          *         called, `subject` what it is about. `settled_at` is when it was delivered, or given
          *         up.
          */
@@ -4600,38 +4632,6 @@ export interface components {
             name: string;
         };
         /**
-         * Way
-         * @description A way of reaching a person. `way` is how a text names it; `address` is the mail
-         *         address, the host that is posted to, what a loudspeaker does, or a phone's push
-         *         service.
-         */
-        Way: {
-            id: number;
-            way: string;
-            /** @enum {unknown} */
-            sort: "loudspeaker" | "mail" | "phone" | "post";
-            name: string;
-            person: string;
-            address: string;
-            /** @description milliseconds since 1970 */
-            added_at: number;
-        };
-        /**
-         * WayRequest
-         * @description A mail address, an address to post to, or something of a node that takes a text.
-         *         `person` is whoever is signed in unless given. `form` is the JSON of a post, with
-         *         `{title}` and the like in it; "" for the usual one.
-         */
-        WayRequest: {
-            /** @enum {unknown} */
-            sort: "loudspeaker" | "mail" | "post";
-            name: string;
-            person?: string;
-            address: string;
-            /** @default  */
-            form?: string;
-        };
-        /**
          * Where
          * @description A place on the earth, in degrees: north and east are positive.
          */
@@ -5615,6 +5615,124 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ClaimCode"];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contacts_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Contact"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contacts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ContactRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewContact"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contact_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                contact: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contacts_test_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                contact: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {
@@ -8373,7 +8491,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Way"];
+                    "application/json": components["schemas"]["Contact"];
                 };
             };
             /** @description a problem */
@@ -9494,124 +9612,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Trust"];
                 };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ways_list: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Way"][];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ways_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["WayRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NewWay"];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    way_remove: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                way: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ways_test_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                way: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description a problem */
             default: {

@@ -91,7 +91,7 @@ class NoticeUnsent(Event, frozen=True, kw_only=True):
     @property
     def sentence(self) -> str:
         return (
-            f"“{self.title}” reached nobody: there is no way to reach {self.to}; add a phone "
+            f"“{self.title}” reached nobody: there is no contact of {self.to}; add a phone "
             f"or a mail address on the page Notices"
         )
 

@@ -18,8 +18,8 @@ LATE_MS = 10 * 60_000
 
 
 class Loudspeaker:
-    """Has a node say it: the way's address is node/action, or node/action/input. `act`
-    makes the change that asks a node to do something. A node that plays gets what
+    """Has a node say it: the contact's address is node/action, or node/action/input.
+    `act` makes the change that asks a node to do something. A node that plays gets what
     `voice` makes."""
 
     def __init__(
@@ -31,20 +31,20 @@ class Loudspeaker:
     ) -> None:
         self._context, self._house, self._act, self._voice = context, house, act, voice
 
-    async def send(self, way: PhoneRecord, delivery: DeliveryRecord) -> Sent:
+    async def send(self, contact: PhoneRecord, delivery: DeliveryRecord) -> Sent:
         """One attempt."""
-        node, _, rest = way.endpoint.partition("/")
+        node, _, rest = contact.endpoint.partition("/")
         action, _, given = rest.partition("/")
         if self._context.clock.now_ms() - delivery.created_ms > LATE_MS:
             return Sent(Fate.TOO_LATE, "it could not be said in time")
         text = f"{delivery.title}. {delivery.text}".strip(" .")
         try:
-            wanted = input_of(self._house, way.endpoint)
+            wanted = input_of(self._house, contact.endpoint)
             if wanted is not None and wanted.format == "uri":
                 text = await self._voice.spoken(delivery, text)
             await self._context.changes.do(self._act(node, action, {given or "text": text}), HOUSE)
         except HubError as error:
-            return Sent(Fate.LATER, f"{way.endpoint}: {error}")
+            return Sent(Fate.LATER, f"{contact.endpoint}: {error}")
         return Sent(Fate.DELIVERED)
 
 

@@ -38,13 +38,13 @@ class Mail:
         self._picture = picture
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="mail")
 
-    async def send(self, way: PhoneRecord, delivery: DeliveryRecord) -> Sent:
+    async def send(self, contact: PhoneRecord, delivery: DeliveryRecord) -> Sent:
         """One attempt, in a thread of its own."""
         settings = self._settings()
         if not settings.host:
             why = "no mail server is set; set mail.host in hombi.toml"
             return Sent(Fate.IMPOSSIBLE, why)
-        made = message(way.endpoint, delivery, settings.from_, self._house(), self._address())
+        made = message(contact.endpoint, delivery, settings.from_, self._house(), self._address())
         loop = asyncio.get_running_loop()
         picture = partial(self._picture, delivery.identity) if delivery.picture else None
         return await loop.run_in_executor(self._pool, _send, settings, made, picture)

@@ -2,7 +2,8 @@
 
 A notice has one identity from the moment it is decided on. Sent again (the hub was
 killed, a phone answered late), it is the same notice to the push service and on the
-phone, which rings once. In each way, notices come in the order in which they were made.
+phone, which rings once. Over each contact, notices come in the order in which they were
+made.
 """
 
 from __future__ import annotations
@@ -43,11 +44,12 @@ EVERYONE = "everyone"
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """A notice for one person, for everyone, or for one way of a person (`ada/mail`).
+    """A notice for one person, for everyone, or for one contact of a person
+    (`ada/mail`).
 
     `subject` is what it is about, "" for what stands alone; `sorts` are the sorts of
-    ways that it goes, all of them when there are none. `picture` is the address of a
-    camera's.
+    contacts that it goes, all of them when there are none. `picture` is the address of
+    a camera's.
     """
 
     to: str
@@ -100,7 +102,7 @@ class Outbox(Part):
         """Take up what was on its way before a restart."""
         run, records = self.context.thread.run, self.context.records.notices
         self.phones = {phone.id: phone for phone in await run(records.phones)}
-        self.name_ways()
+        self.name_contacts()
         kept = self._keeper.of("notices")
         self._begun = {
             key.removeprefix("begun/"): one for key, one in kept.items() if key.startswith("begun/")
@@ -125,19 +127,19 @@ class Outbox(Part):
 
     # Who is reached, and how
 
-    def find(self, way_id: int) -> PhoneRecord:
+    def find(self, contact_id: int) -> PhoneRecord:
         """Raises NotFound."""
-        phone = self.phones.get(way_id)
+        phone = self.phones.get(contact_id)
         if phone is None:
-            raise NotFound(f"no contact {way_id}; `hombi contact list` names them")
+            raise NotFound(f"no contact {contact_id}; `hombi contact list` names them")
         return phone
 
-    def name_ways(self) -> None:
-        """Have the house know the names of all ways, for who writes texts."""
-        self._house.ways = frozenset(address_of(phone) for phone in self.phones.values())
+    def name_contacts(self) -> None:
+        """Have the house know the names of all contacts, for who writes texts."""
+        self._house.contacts = frozenset(address_of(phone) for phone in self.phones.values())
 
     def meant(self, to: str, sorts: Sequence[str] = ()) -> list[PhoneRecord]:
-        """The ways that somebody means: everyone's, a person's, or one alone."""
+        """The contacts that somebody means: everyone's, a person's, or one alone."""
         return [
             phone
             for phone in self.phones.values()
@@ -145,15 +147,16 @@ class Outbox(Part):
             and (phone.sort in sorts if sorts else self._usual(phone, to))
         ]
 
-    def _usual(self, way: PhoneRecord, to: str) -> bool:
-        """Whether a notice goes this way unless another is asked for: to phones; to
-        somebody without one, by mail."""
-        if to == address_of(way) or way.sort == "phone":
+    def _usual(self, contact: PhoneRecord, to: str) -> bool:
+        """Whether a notice goes over this contact unless another is asked for: to
+        phones; to somebody without one, by mail."""
+        if to == address_of(contact) or contact.sort == "phone":
             return True
         has_phone = any(
-            phone.person == way.person and phone.sort == "phone" for phone in self.phones.values()
+            phone.person == contact.person and phone.sort == "phone"
+            for phone in self.phones.values()
         )
-        return way.sort == "mail" and not has_phone
+        return contact.sort == "mail" and not has_phone
 
     # Telling
 
@@ -166,7 +169,7 @@ class Outbox(Part):
                 NoticeUnsent(title=told.title, to=told.to, automation=_about(told.subject))
             )
             return
-        ways = [
+        contacts = [
             phone for phone in meant
             if told.urgent or self.hushed.get((phone.person, told.subject), 0) <= now
         ]  # fmt: skip
@@ -175,12 +178,12 @@ class Outbox(Part):
             since = self._begun.get(told.subject, {}).get("since", now)
             self._begun[told.subject] = {**begun, "since": since}
             self._keeper.keep(f"notices/begun/{told.subject}", self._begun[told.subject])
-        if ways:
+        if contacts:
             notice = self._notice(told)
             if told.picture:
                 self.pictures.begin(notice.identity, told.picture, _about(told.subject))
             self._writer.also(
-                lambda records: records.notices.add_notice(notice, ways), self._queue_all
+                lambda records: records.notices.add_notice(notice, contacts), self._queue_all
             )
 
     def over(self, subject: str, say: Callable[[str], str], path: str) -> None:
@@ -203,10 +206,10 @@ class Outbox(Part):
         if self._begun.pop(subject, None) is not None:
             self._keeper.keep(f"notices/begun/{subject}", None)
 
-    async def send(self, ways: Sequence[PhoneRecord], told: Told) -> None:
-        """Store a notice for these ways and begin to send it."""
+    async def send(self, contacts: Sequence[PhoneRecord], told: Told) -> None:
+        """Store a notice for these contacts and begin to send it."""
         notice, records = self._notice(told), self.context.records.notices
-        self._queue_all(await self.context.thread.run(records.add_notice, notice, ways))
+        self._queue_all(await self.context.thread.run(records.add_notice, notice, contacts))
 
     def _notice(self, notice: Told) -> NewNotice:
         return NewNotice(
@@ -222,8 +225,8 @@ class Outbox(Part):
             queue.until_ms = max(queue.until_ms, delivery.next_ms if delivery.attempts else 0)
             for replaced in queue.put(delivery):
                 self._end(replaced, "replaced", "a newer one about the same took its place")
-        for way_id in {delivery.phone_id or 0 for delivery in deliveries}:
-            self._plan(way_id)
+        for contact_id in {delivery.phone_id or 0 for delivery in deliveries}:
+            self._plan(contact_id)
 
     def _end(self, delivery: DeliveryRecord, state: str, why: str) -> None:
         """It does not go any more."""
@@ -232,74 +235,82 @@ class Outbox(Part):
         self._writer.also(lambda records: records.notices.save(delivery))
         self.context.announce(NoticeChanged(delivery=delivery))
 
-    def _plan(self, way_id: int) -> None:
-        queue = self._queues.get(way_id)
+    def _plan(self, contact_id: int) -> None:
+        queue = self._queues.get(contact_id)
         if self._closed or queue is None or queue.busy is not None or not queue.waiting:
             return
         if queue.until_ms <= self._clock.now_ms():
-            self._begin(way_id)
+            self._begin(contact_id)
         else:
-            self.context.tasks.at(queue.until_ms, lambda: self._begin(way_id), "a notice")
+            self.context.tasks.at(queue.until_ms, lambda: self._begin(contact_id), "a notice")
 
-    def _begin(self, way_id: int) -> None:
-        queue, way, now = self._queues.get(way_id), self.phones.get(way_id), self._clock.now_ms()
-        if self._closed or queue is None or queue.busy is not None or way is None:
+    def _begin(self, contact_id: int) -> None:
+        queue, contact, now = (
+            self._queues.get(contact_id),
+            self.phones.get(contact_id),
+            self._clock.now_ms(),
+        )
+        if self._closed or queue is None or queue.busy is not None or contact is None:
             return
         if now < queue.until_ms:  # a timer may be early, and the clock may be set
-            self._plan(way_id)
+            self._plan(contact_id)
             return
-        over = self._quiet_until(way, now)
+        over = self._quiet_until(contact, now)
         delivery = queue.next(over is not None)
         if delivery is None:
             if over is not None and queue.waiting:
-                self.context.tasks.at(over, lambda: self._begin(way_id), "quiet hours")
+                self.context.tasks.at(over, lambda: self._begin(contact_id), "quiet hours")
             return
         if over is None and (late := queue.late(now)):
             queue.take_out(late)
             for one in late:
                 self._end(one, "told together", "too much had gathered to tell each by itself")
-            self._sum_up(way, late)
+            self._sum_up(contact, late)
             return
         queue.busy = delivery
         name = f"a notice for {delivery.phone}"
-        self.context.tasks.start(self._attempt(delivery, way, queue), name=name)
+        self.context.tasks.start(self._attempt(delivery, contact, queue), name=name)
 
     def _clock_set(self, by_ms: int) -> None:
         """The machine's clock was set: what waits for its next attempt waits no longer
         than before."""
-        for way_id, queue in self._queues.items():
+        for contact_id, queue in self._queues.items():
             queue.until_ms += by_ms if queue.until_ms else 0
-            self._plan(way_id)
+            self._plan(contact_id)
 
-    def _quiet_until(self, way: PhoneRecord, now: int) -> int | None:
+    def _quiet_until(self, contact: PhoneRecord, now: int) -> int | None:
         """When the quiet hours of this moment are over; a mail and a post disturb
         nobody."""
-        hours = self.quiet.get(way.person)
-        rings = way.sort in ("phone", "loudspeaker")
+        hours = self.quiet.get(contact.person)
+        rings = contact.sort in ("phone", "loudspeaker")
         return hours.over_ms(now, self.zone) if hours is not None and rings else None
 
-    def _sum_up(self, way: PhoneRecord, late: Sequence[DeliveryRecord]) -> None:
+    def _sum_up(self, contact: PhoneRecord, late: Sequence[DeliveryRecord]) -> None:
         title, text = summed_up(late)
-        told = Told(way.person, title, text, "/notices", "summed-up")
+        told = Told(contact.person, title, text, "/notices", "summed-up")
         notice = self._notice(told)
         self._writer.also(
-            lambda records: records.notices.add_notice(notice, [way]), self._queue_all
+            lambda records: records.notices.add_notice(notice, [contact]), self._queue_all
         )
-        self.context.announce(NoticesSummedUp(count=len(late), phone=way.name, person=way.person))
+        self.context.announce(
+            NoticesSummedUp(count=len(late), phone=contact.name, person=contact.person)
+        )
 
-    async def _attempt(self, delivery: DeliveryRecord, way: PhoneRecord, queue: Queue) -> None:
-        send = self._senders.get(way.sort)
+    async def _attempt(self, delivery: DeliveryRecord, contact: PhoneRecord, queue: Queue) -> None:
+        send = self._senders.get(contact.sort)
         try:
             if send is None:
-                sent = Sent(Fate.IMPOSSIBLE, f"this hub knows no way of the sort {way.sort}")
+                sent = Sent(
+                    Fate.IMPOSSIBLE, f"this hub knows no sort of contact called {contact.sort}"
+                )
             else:
-                sent = await send(way, delivery)
-        except Exception as error:  # noqa: BLE001 - one way's failure is its own
-            self.context.tasks.failed(f"sending to {way.name}", error)
+                sent = await send(contact, delivery)
+        except Exception as error:  # noqa: BLE001 - one contact's failure is its own
+            self.context.tasks.failed(f"sending to {contact.name}", error)
             sent = Sent(Fate.LATER, f"the hub failed: {error}")
         delivery.attempts += 1
         delivery.problem = sent.problem
-        self._settle(delivery, way, queue, sent)
+        self._settle(delivery, contact, queue, sent)
         try:
             await self.context.thread.run(self.context.records.notices.save, delivery)
         except Exception as error:  # noqa: BLE001 - whatever the disk says, the next one goes out
@@ -309,16 +320,18 @@ class Outbox(Part):
         finally:
             queue.busy = None
         self.context.announce(NoticeChanged(delivery=delivery))
-        if sent.fate is Fate.GONE and way.id in self.phones:
-            await self.context.changes.do(RemovePhone(way.id, sent.problem), HOUSE)
+        if sent.fate is Fate.GONE and contact.id in self.phones:
+            await self.context.changes.do(RemovePhone(contact.id, sent.problem), HOUSE)
         else:
-            self._plan(way.id)
+            self._plan(contact.id)
 
-    def _settle(self, delivery: DeliveryRecord, way: PhoneRecord, queue: Queue, sent: Sent) -> None:
+    def _settle(
+        self, delivery: DeliveryRecord, contact: PhoneRecord, queue: Queue, sent: Sent
+    ) -> None:
         now, announce = self._clock.now_ms(), self.context.announce
         about = {
             "title": delivery.title,
-            "phone": way.name,
+            "phone": contact.name,
             "automation": _about(delivery.subject),
         }
         if sent.fate is Fate.LATER and now - delivery.created_ms < GIVE_UP_MS:
@@ -331,7 +344,7 @@ class Outbox(Part):
         queue.until_ms, delivery.settled_ms = 0, now
         if sent.fate is Fate.DELIVERED:
             delivery.state = "delivered"
-            announce(NoticeDelivered(person=way.person, **about))
+            announce(NoticeDelivered(person=contact.person, **about))
         elif sent.fate is Fate.TOO_LATE:
             delivery.state = "too late"
         else:
@@ -362,19 +375,19 @@ class Outbox(Part):
 
     def look_again(self) -> None:
         """Something that holds notices back is another than before."""
-        for way_id in self._queues:
-            self._plan(way_id)
+        for contact_id in self._queues:
+            self._plan(contact_id)
 
-    async def take_away(self, way: PhoneRecord) -> None:
-        """Take a way away; what waits for it has failed then."""
-        del self.phones[way.id]
-        self._queues.pop(way.id, None)
-        self.name_ways()
-        await self.context.thread.run(self.context.records.notices.remove_phone, way.id)
+    async def take_away(self, contact: PhoneRecord) -> None:
+        """Take a contact away; what waits for it has failed then."""
+        del self.phones[contact.id]
+        self._queues.pop(contact.id, None)
+        self.name_contacts()
+        await self.context.thread.run(self.context.records.notices.remove_phone, contact.id)
 
 
 class RemovePhone(Change[Outbox, None], frozen=True):
-    """Have a way take no more notices. Raises NotFound."""
+    """Have a contact take no more notices. Raises NotFound."""
 
     phone: int
     why: str = ""
@@ -383,15 +396,17 @@ class RemovePhone(Change[Outbox, None], frozen=True):
     right = Right.TELL
 
     async def do(self, part: Outbox, by: Actor) -> Done[None]:
-        way = part.find(self.phone)
-        await part.take_away(way)
-        event = PhoneRemoved(phone=way.id, title=way.name, person=way.person, why=self.why)
+        contact = part.find(self.phone)
+        await part.take_away(contact)
+        event = PhoneRemoved(
+            phone=contact.id, title=contact.name, person=contact.person, why=self.why
+        )
         return Done(None, event)
 
 
-def address_of(way: PhoneRecord) -> str:
+def address_of(contact: PhoneRecord) -> str:
     """How a text names it: its person, and its own name."""
-    return f"{way.person}/{slug(way.name)}"
+    return f"{contact.person}/{slug(contact.name)}"
 
 
 def _about(subject: str) -> str:

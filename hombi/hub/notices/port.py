@@ -1,4 +1,4 @@
-"""The notices port: the ways in which people are reached, notices, and their
+"""The notices port: the contacts over which people are reached, notices, and their
 deliveries."""
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ from typing import Any, Protocol
 
 @dataclass(slots=True)
 class PhoneRecord:
-    """A way of reaching a person: a device that takes notifications, a mail address, an
+    """A contact of a person: a device that takes notifications, a mail address, an
     address that is posted to, or a loudspeaker.
 
     Of a device, `endpoint`, `p256dh` and `auth` are its Web Push subscription (RFC
@@ -84,13 +84,13 @@ class NoticesPort(Protocol):
     def phones(self) -> list[PhoneRecord]: ...
 
     def add_phone(self, phone: PhoneRecord) -> PhoneRecord:
-        """Store a way; it has its id then."""
+        """Store a contact; it has its id then."""
 
     def remove_phone(self, phone_id: int) -> None:
-        """Take a way away; what waits for it has failed then."""
+        """Take a contact away; what waits for it has failed then."""
 
     def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
-        """Store a notice and its deliveries in those of these ways that are there."""
+        """Store a notice and its deliveries over those contacts that are there."""
 
     def waiting(self) -> list[DeliveryRecord]:
         """The deliveries that still wait, oldest first."""

@@ -27,12 +27,12 @@ def signed(body: bytes, secret: str, now_s: int) -> dict[str, str]:
 
 
 class Post:
-    """Posts to the address of a way."""
+    """Posts to the address of a contact."""
 
     def __init__(self) -> None:
         self._http: httpx.AsyncClient | None = None
 
-    async def send(self, way: PhoneRecord, delivery: DeliveryRecord) -> Sent:
+    async def send(self, contact: PhoneRecord, delivery: DeliveryRecord) -> Sent:
         """One attempt. A redirect is another's address: it is not followed."""
         if self._http is None:
             self._http = httpx.AsyncClient(timeout=TIMEOUT_S, trust_env=False)
@@ -45,22 +45,29 @@ class Post:
             "urgent": delivery.urgent,
             "over": delivery.quiet,
         }
-        body = form.filled(way.form, fields) if way.form else msgspec.json.encode(fields)
-        headers = {"Content-Type": "application/json", **signed(body, way.auth, int(time.time()))}
+        body = form.filled(contact.form, fields) if contact.form else msgspec.json.encode(fields)
+        headers = {
+            "Content-Type": "application/json",
+            **signed(body, contact.auth, int(time.time())),
+        }
         try:
             async with (
                 asyncio.timeout(WHOLE_S),
-                self._http.stream("POST", way.endpoint, content=body, headers=headers) as answer,
+                self._http.stream(
+                    "POST", contact.endpoint, content=body, headers=headers
+                ) as answer,
             ):
                 status, wait = answer.status_code, answer.headers.get("Retry-After", "")
         except (TimeoutError, httpx.HTTPError, httpx.InvalidURL) as error:
             return Sent(
                 Fate.LATER,
-                f"{way.endpoint} cannot be reached ({str(error) or type(error).__name__})",
+                f"{contact.endpoint} cannot be reached ({str(error) or type(error).__name__})",
             )
         if 200 <= status < 300:
             return Sent(Fate.DELIVERED)
         wait_s = min(float(wait), LONGEST_WAIT_S) if wait.isdigit() else 0.0
         if status in (408, 425, 429) or status >= 500:
-            return Sent(Fate.LATER, f"{way.endpoint} asks to try again later ({status})", wait_s)
-        return Sent(Fate.IMPOSSIBLE, f"{way.endpoint} refused it ({status})")
+            return Sent(
+                Fate.LATER, f"{contact.endpoint} asks to try again later ({status})", wait_s
+            )
+        return Sent(Fate.IMPOSSIBLE, f"{contact.endpoint} refused it ({status})")

@@ -44,7 +44,7 @@ ROOM = 3_900
 
 
 class Push(Protocol):
-    """A way of bringing a notice to a phone."""
+    """A contact of bringing a notice to a phone."""
 
     async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> Sent:
         """One attempt. Never raises for what the far end does."""

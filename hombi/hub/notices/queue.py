@@ -1,4 +1,4 @@
-"""What waits to be brought in one way, and the rules of it: in order, the newest of a
+"""What waits to be sent over one contact, and its rules: in order, the newest of a
 subject in the place of those before, and told together where too much has gathered."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""What sending a notice in one way comes to."""
+"""What sending a notice over one contact comes to."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class Sent:
     wait_s: float = 0.0
 
 
-# One attempt in one way. It never raises for what the far end does.
+# One attempt in one contact. It never raises for what the far end does.
 Send = Callable[[PhoneRecord, DeliveryRecord], Awaitable[Sent]]
 
 

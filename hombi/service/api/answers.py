@@ -376,22 +376,22 @@ def entry(entry: JournalEntry) -> wire.JournalEntry:
     )
 
 
-def way(phone: PhoneRecord) -> wire.Way:
-    """A way of reaching somebody. What a phone or a post is sent to may hold a secret:
+def contact(phone: PhoneRecord) -> wire.Contact:
+    """A contact of somebody. What a phone or a post is sent to may hold a secret:
     only its host is told."""
-    return wire.Way(**_way(phone))
+    return wire.Contact(**_contact(phone))
 
 
-def new_way(made: PhoneRecord) -> wire.NewWay:
-    """A way with the secret that signs what is posted there."""
-    return wire.NewWay(**_way(made), secret=made.auth if made.sort == "post" else "")
+def new_contact(made: PhoneRecord) -> wire.NewContact:
+    """A contact with the secret that signs what is posted there."""
+    return wire.NewContact(**_contact(made), secret=made.auth if made.sort == "post" else "")
 
 
-def _way(phone: PhoneRecord) -> dict[str, Any]:
+def _contact(phone: PhoneRecord) -> dict[str, Any]:
     hosted = phone.sort in ("phone", "post")
     return {
         "id": phone.id,
-        "way": address_of(phone),
+        "contact": address_of(phone),
         "sort": phone.sort,
         "name": phone.name,
         "person": phone.person,
@@ -418,7 +418,7 @@ def notice(h: Hub, delivery: DeliveryRecord) -> wire.Notice:
         problem=delivery.problem,
         at=delivery.created_ms,
         settled_at=delivery.settled_ms or None,
-        picture=h.ways.buttons.to_see(delivery) if seen else "",
+        picture=h.contacts.buttons.to_see(delivery) if seen else "",
     )
 
 

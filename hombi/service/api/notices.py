@@ -1,4 +1,4 @@
-"""Notices, and the ways in which they reach people."""
+"""Notices, and the contacts in which they reach people."""
 
 from __future__ import annotations
 
@@ -14,9 +14,9 @@ from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import STRANGER
 from hombi.hub.notices.buttons import PICTURE, SOUND
+from hombi.hub.notices.contacts import AddContact, PressButton, TryPhone
 from hombi.hub.notices.outbox import RemovePhone
 from hombi.hub.notices.port import PhoneRecord
-from hombi.hub.notices.ways import AddContact, PressButton, TryPhone
 from hombi.service.accounts.household import owners
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
@@ -28,23 +28,25 @@ from hombi.service.throttles import AddressThrottle
 NOTICES_SHOWN = 100
 
 
-class WaysView(View):
-    """All ways of reaching people."""
+class ContactsView(View):
+    """All contacts of reaching people."""
 
-    @operation(name="ways_list", gives=list[wire.Way])
+    @operation(name="contacts_list", gives=list[wire.Contact])
     def get(self, request: Request) -> Response:
         """List them."""
-        return Response(read(lambda h: [answers.way(p) for p in h.outbox.phones.values()]))
+        return Response(read(lambda h: [answers.contact(p) for p in h.outbox.phones.values()]))
 
-    @operation(takes=wire.WayRequest, gives=wire.NewWay, status=201)
+    @operation(takes=wire.ContactRequest, gives=wire.NewContact, status=201)
     def post(self, request: Request) -> Response:
         """Add a mail address, an address to post to, or a loudspeaker."""
-        payload = body(request, wire.WayRequest)
+        payload = body(request, wire.ContactRequest)
         person = _person(request, given(payload.person))
-        way = PhoneRecord(
+        contact = PhoneRecord(
             0, payload.name, person, payload.address, "", "", 0, payload.sort, payload.form
         )
-        answer = change(actor(request), AddContact(way), lambda _, made: answers.new_way(made))
+        answer = change(
+            actor(request), AddContact(contact), lambda _, made: answers.new_contact(made)
+        )
         return Response(answer, status=201)
 
 
@@ -60,13 +62,13 @@ class LoudspeakersView(View):
 class PhonesView(View):
     """Phones, which add themselves."""
 
-    @operation(takes=wire.PhoneRequest, gives=wire.Way, status=201)
+    @operation(takes=wire.PhoneRequest, gives=wire.Contact, status=201)
     def post(self, request: Request) -> Response:
         """Add one; the same subscription again replaces it."""
         payload = body(request, wire.PhoneRequest)
         person, keys = _person(request, given(payload.person)), payload.keys
         phone = PhoneRecord(0, payload.name, person, payload.endpoint, keys.p256dh, keys.auth, 0)
-        answer = change(actor(request), AddContact(phone), lambda _, made: answers.way(made))
+        answer = change(actor(request), AddContact(phone), lambda _, made: answers.contact(made))
         return Response(answer, status=201)
 
 
@@ -76,12 +78,12 @@ def _loudspeakers(h: Hub) -> list[wire.Loudspeaker]:
             address=f"{node}/{action}/{given}",
             title=f"{h.house.nodes[node].title}: {h.house.nodes[node].actions[action].title}",
         )
-        for node, action, given in h.ways.speaking()
+        for node, action, given in h.contacts.speaking()
     ]
 
 
 def _person(request: Request, named: str | None) -> str:
-    """Whom a way is for. Raises Invalid."""
+    """Whom a contact is for. Raises Invalid."""
     person = named or _owner(request)
     people = read(lambda h: sorted(h.house.people))
     if person not in people:
@@ -99,22 +101,22 @@ def _owner(request: Request) -> str:
     return str(owner)
 
 
-class WayView(View):
-    """One way."""
+class ContactView(View):
+    """One contact."""
 
-    @operation(name="way_remove")
-    def delete(self, request: Request, way: int) -> Response:
+    @operation(name="contact_remove")
+    def delete(self, request: Request, contact: int) -> Response:
         """Remove it."""
-        return done(request, RemovePhone(way))
+        return done(request, RemovePhone(contact))
 
 
-class WayTestView(View):
-    """Trying a way."""
+class ContactTestView(View):
+    """Trying a contact."""
 
     @operation(status=202)
-    def post(self, request: Request, way: int) -> Response:
-        """Send a notice that way."""
-        return done(request, TryPhone(way), 202)
+    def post(self, request: Request, contact: int) -> Response:
+        """Send a notice over a contact."""
+        return done(request, TryPhone(contact), 202)
 
 
 class PushKeyView(View):
@@ -145,7 +147,7 @@ class _ByRight(View):
     def identity(self, right: str, what: str) -> str:
         """The notice that this is a right to the `what` of. Raises NotFound,
         Refused."""
-        number, named = read(lambda h: h.ways.buttons.named(right))
+        number, named = read(lambda h: h.contacts.buttons.named(right))
         delivery = hub().context.records.notices.delivery(number) if named == what else None
         if delivery is None:
             raise NotFound(f"there is no such {what}")
@@ -170,7 +172,7 @@ class SoundView(_ByRight):
     @operation(name="notices_sound", open_to_all=True)
     def get(self, request: Request, right: str) -> HttpResponse:
         """A notice as a WAV file, for the loudspeaker that was given its address."""
-        spoken = hub().ways.sounds.get(self.identity(right, SOUND))
+        spoken = hub().contacts.sounds.get(self.identity(right, SOUND))
         if spoken is None:
             raise NotFound("there is no such sound, or it is no longer kept")
         return HttpResponse(spoken, content_type="audio/wav")

@@ -10,7 +10,7 @@ from hombi.core.values import show_span
 from hombi.hub.errors import Invalid
 from hombi.hub.household.presence import FollowPerson, Person, SayHome
 from hombi.hub.hub import Hub
-from hombi.hub.notices.ways import SetQuietHours
+from hombi.hub.notices.contacts import SetQuietHours
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, given

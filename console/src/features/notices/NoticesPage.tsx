@@ -4,9 +4,9 @@ import { Link } from "react-router";
 import { useNotices } from "../../api/queries";
 import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
 import { visible } from "../../ui/visible";
-import { AddWay } from "./AddWay";
+import { AddContact } from "./AddContact";
+import { Contacts } from "./Contacts";
 import { TakeHere } from "./TakeHere";
-import { Ways } from "./Ways";
 
 export function NoticesPage() {
   return (
@@ -17,7 +17,7 @@ export function NoticesPage() {
             <h2 id="reached" className="mb-3 text-xl">
               How people are reached
             </h2>
-            <Ways />
+            <Contacts />
           </section>
           <section aria-labelledby="told">
             <h2 id="told" className="mb-3 text-xl">
@@ -35,9 +35,9 @@ export function NoticesPage() {
           </section>
           <section aria-labelledby="more">
             <h2 id="more" className="mb-3 text-xl">
-              Another way
+              Another contact
             </h2>
-            <AddWay />
+            <AddContact />
           </section>
         </div>
       </div>

@@ -11,7 +11,7 @@ export function TakeHere() {
   const cache = useQueryClient();
   const add = useChange({
     mutationFn: addThisPhone,
-    onSuccess: () => cache.invalidateQueries({ queryKey: keys.ways }),
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.contacts }),
   });
   const blocked = obstacle();
   function submit(event: FormEvent<HTMLFormElement>) {

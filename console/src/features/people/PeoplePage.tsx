@@ -67,7 +67,7 @@ function sees(member: Member): string {
 function OneMember({ member }: { member: Member }) {
   const cache = useQueryClient();
   const refresh = () => {
-    for (const queryKey of [keys.members, keys.people, keys.ways])
+    for (const queryKey of [keys.members, keys.people, keys.contacts])
       void cache.invalidateQueries({ queryKey });
   };
   const [changing, setChanging] = useState(false);

@@ -31,9 +31,9 @@ _PICTURE = describing.text("a camera's picture with it", "http://192.0.2.30/snap
 
 
 class Tell(msgspec.Struct, frozen=True):
-    """The effect: this notice is to go to one person, to everyone, or one way of a
-    person (`ada/mail`). `sorts` are the sorts of ways; the usual ones when there are
-    none. `picture` is the address of a camera's."""
+    """The effect: this notice is to go to one person, to everyone, or over one contact
+    of a person (`ada/mail`). `sorts` are the sorts of contacts; the usual ones when
+    there are none. `picture` is the address of a camera's."""
 
     to: str
     title: str
@@ -78,7 +78,7 @@ class Notify(ActionWord, frozen=True):
         """Understand it from its table."""
         only_keys(toml, path, table, set(cls.keys))
         to = text(toml, path, table, cls.word, required=True)
-        known = {"everyone", *facts.people, *facts.ways}
+        known = {"everyone", *facts.people, *facts.contacts}
         unknown = bool(to) and to not in known
         if unknown:
             hint = did_you_mean(to, known) or f"use {', '.join(sorted(known))}"

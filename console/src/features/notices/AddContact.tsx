@@ -15,14 +15,14 @@ const SORTS = {
 } as const;
 type Sort = keyof typeof SORTS;
 
-export function AddWay() {
+export function AddContact() {
   const cache = useQueryClient();
   const people = usePeople();
   const speakers = useLoudspeakers();
   const [sort, setSort] = useState<Sort>("mail");
   const add = useChange({
-    mutationFn: changes.addWay,
-    onSuccess: () => cache.invalidateQueries({ queryKey: keys.ways }),
+    mutationFn: changes.addContact,
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.contacts }),
   });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();

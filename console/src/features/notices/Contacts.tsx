@@ -2,23 +2,23 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import * as changes from "../../api/changes";
-import type { Presence, Way } from "../../api/client";
-import { keys, usePeople, useWays } from "../../api/queries";
+import type { Contact, Presence } from "../../api/client";
+import { keys, useContacts, usePeople } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Asked } from "../../ui/Asked";
 import { Await, Button, Failure } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 
-const BY: Record<Way["sort"], string> = {
+const BY: Record<Contact["sort"], string> = {
   phone: "phone, through",
   mail: "mail to",
   post: "posts to",
   loudspeaker: "spoken by",
 };
 
-export function Ways() {
+export function Contacts() {
   const people = usePeople();
-  const ways = useWays();
+  const contacts = useContacts();
   return (
     <Await of={people} lines={3}>
       {(found) => (
@@ -27,7 +27,7 @@ export function Ways() {
             <li key={person.person} className="rule border-t py-3">
               <Person
                 person={person}
-                ways={(ways.data ?? []).filter((one) => one.person === person.person)}
+                contacts={(contacts.data ?? []).filter((one) => one.person === person.person)}
               />
             </li>
           ))}
@@ -37,20 +37,20 @@ export function Ways() {
   );
 }
 
-function Person({ person, ways }: { person: Presence; ways: Way[] }) {
+function Person({ person, contacts }: { person: Presence; contacts: Contact[] }) {
   return (
     <>
       <div className="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
         <h3 className="text-lg">{visible(person.person)}</h3>
         <Quiet person={person} />
       </div>
-      {ways.length === 0 ? (
-        <p className="text-faint">No way to reach {visible(person.person)} yet.</p>
+      {contacts.length === 0 ? (
+        <p className="text-faint">{visible(person.person)} has no contact yet.</p>
       ) : (
         <ul>
-          {ways.map((way) => (
-            <li key={way.id}>
-              <OneWay way={way} />
+          {contacts.map((contact) => (
+            <li key={contact.id}>
+              <OneContact contact={contact} />
             </li>
           ))}
         </ul>
@@ -59,23 +59,23 @@ function Person({ person, ways }: { person: Presence; ways: Way[] }) {
   );
 }
 
-function OneWay({ way }: { way: Way }) {
+function OneContact({ contact }: { contact: Contact }) {
   const cache = useQueryClient();
   const [tried, setTried] = useState(false);
   const test = useChange({
-    mutationFn: () => changes.testWay(way.id),
+    mutationFn: () => changes.testContact(contact.id),
     onSuccess: () => setTried(true),
   });
   const remove = useChange({
-    mutationFn: () => changes.removeWay(way.id),
-    onSuccess: () => cache.invalidateQueries({ queryKey: keys.ways }),
+    mutationFn: () => changes.removeContact(contact.id),
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.contacts }),
   });
   return (
     <div className="flex flex-wrap items-center gap-x-3 gap-y-1 py-1">
       <span className="min-w-0 grow basis-40 break-words">
-        {visible(way.name)}{" "}
+        {visible(contact.name)}{" "}
         <span className="text-faint text-sm">
-          {BY[way.sort]} {visible(way.address)}
+          {BY[contact.sort]} {visible(contact.address)}
         </span>
       </span>
       {tried && (
@@ -84,19 +84,19 @@ function OneWay({ way }: { way: Way }) {
         </span>
       )}
       <Button onClick={() => test.mutate(undefined)} disabled={test.isPending}>
-        Try it<span className="sr-only"> {way.name}</span>
+        Try it<span className="sr-only"> {contact.name}</span>
       </Button>
       <Asked
-        title={`Remove ${way.name}?`}
-        label={`Remove ${way.name}`}
+        title={`Remove ${contact.name}?`}
+        label={`Remove ${contact.name}`}
         yes="Remove"
         busy={remove.isPending}
         error={remove.error}
         onYes={(done) => remove.mutate(undefined, { onSuccess: done })}
       >
         <p>
-          {visible(way.person)} is told nothing that way any more.
-          {way.sort === "phone" && " A phone can add itself again."}
+          {visible(contact.person)} is told nothing over it any more.
+          {contact.sort === "phone" && " A phone can add itself again."}
         </p>
       </Asked>
       {test.error && <Failure error={test.error} />}

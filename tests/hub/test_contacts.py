@@ -1,4 +1,4 @@
-"""Ways of reaching people: their addresses, the buttons of a phone, loudspeakers."""
+"""Contacts of people: their addresses, the buttons of a phone, loudspeakers."""
 
 from __future__ import annotations
 
@@ -10,10 +10,10 @@ from hombi.hub.kernel import STRANGER
 from hombi.hub.nodes.admission import AdmitArrival
 from hombi.hub.nodes.pairing import proof_of
 from hombi.hub.notices.buttons import Buttons
+from hombi.hub.notices.contacts import AddContact, PressButton, SetQuietHours
 from hombi.hub.notices.form import filled, problem
 from hombi.hub.notices.outbox import Told
 from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
-from hombi.hub.notices.ways import AddContact, PressButton, SetQuietHours
 from tests.house import description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 from tests.hub.test_outbox import about, phone, states
@@ -58,7 +58,7 @@ title = "Still damp"
 
 
 async def pressed(r: Rig, button: str, delivery: DeliveryRecord) -> str:
-    right = r.hub.ways.buttons.right(delivery.id, button)
+    right = r.hub.contacts.buttons.right(delivery.id, button)
     return await r.hub.context.changes.do(PressButton(right), STRANGER)
 
 
@@ -117,8 +117,8 @@ async def test_a_right_that_was_made_up_or_is_old_presses_nothing() -> None:
         r.hub.outbox.tell(about("Dry", buttons=buttons))
         await settle()
         (delivery,) = r.phones.taken
-        right = r.hub.ways.buttons.right(delivery.id, "hush")
-        other = r.hub.ways.buttons.right(delivery.id + 1, "hush")
+        right = r.hub.contacts.buttons.right(delivery.id, "hush")
+        other = r.hub.contacts.buttons.right(delivery.id + 1, "hush")
         stranger = Buttons("another key").right(delivery.id, "hush")
         for made_up in (
             right[:-1] + ("0" if right[-1] != "0" else "1"),
@@ -189,6 +189,6 @@ def test_a_form_is_filled_and_nothing_in_a_notice_is_taken_for_its_own(
 
 async def test_only_a_post_has_a_form() -> None:
     async with rig() as r:
-        way = PhoneRecord(0, "mail", "ada", "ada@mill.example", "", "", 0, "mail", '"{title}"')
+        contact = PhoneRecord(0, "mail", "ada", "ada@mill.example", "", "", 0, "mail", '"{title}"')
         with pytest.raises(Invalid, match="only a post has a form"):
-            await r.do(AddContact(way))
+            await r.do(AddContact(contact))

@@ -26,14 +26,14 @@ from hombi.hub.notices.quiet import QuietHours
 from hombi.hub.notices.voice import PROGRAM, can_speak
 
 PHONE, MAIL, POST, LOUDSPEAKER = "phone", "mail", "post", "loudspeaker"
-MOST_WAYS = 100
+MOST_CONTACTS = 100
 
 
-class Ways(Part):
-    """What may be added as a way; `services` are push services in the house, `does` the
-    changes that buttons make, `sounds` what loudspeakers were given to play."""
+class Contacts(Part):
+    """What may be added as a contact; `services` are push services in the house, `does`
+    the changes that buttons make, `sounds` what loudspeakers were given to play."""
 
-    name = "ways"
+    name = "contacts"
 
     def __init__(
         self,
@@ -49,41 +49,43 @@ class Ways(Part):
         self.does, self.sounds = does, sounds
         self.house, self.outbox, self.buttons, self.services = house, outbox, buttons, services
 
-    async def add(self, way: PhoneRecord) -> PhoneRecord:
-        """Keep a way; a phone with the same subscription is replaced. Raises
+    async def add(self, contact: PhoneRecord) -> PhoneRecord:
+        """Keep a contact; a phone with the same subscription is replaced. Raises
         Invalid."""
         outbox, run = self.outbox, self.context.thread.run
         records = self.context.records.notices
-        if problem := self._problem(way):
+        if problem := self._problem(contact):
             raise Invalid(problem)
-        if len(outbox.phones) >= MOST_WAYS:
-            raise Refused(f"{MOST_WAYS} ways are enough; remove one first")
-        same = (way.sort, way.endpoint) if way.sort == PHONE else None
+        if len(outbox.phones) >= MOST_CONTACTS:
+            raise Refused(f"{MOST_CONTACTS} contacts are enough; remove one first")
+        same = (contact.sort, contact.endpoint) if contact.sort == PHONE else None
         for other in list(outbox.phones.values()):
             if (other.sort, other.endpoint) == same:
                 await outbox.take_away(other)
-            elif way.sort != PHONE and address_of(other) == address_of(way):
-                raise Invalid(f"{way.person} has a way called {other.name} already")
-        way.added_ms = self.context.clock.now_ms()
-        way = await run(records.add_phone, way)
-        outbox.phones[way.id] = way
-        outbox.name_ways()
-        return way
+            elif contact.sort != PHONE and address_of(other) == address_of(contact):
+                raise Invalid(f"{contact.person} has a contact called {other.name} already")
+        contact.added_ms = self.context.clock.now_ms()
+        contact = await run(records.add_phone, contact)
+        outbox.phones[contact.id] = contact
+        outbox.name_contacts()
+        return contact
 
-    def _problem(self, way: PhoneRecord) -> str:
-        if odd := hidden_sign(way.name):
+    def _problem(self, contact: PhoneRecord) -> str:
+        if odd := hidden_sign(contact.name):
             return f"the name holds a sign that cannot be seen (U+{ord(odd):04X}); delete it"
-        if not slug(way.name):
+        if not slug(contact.name):
             return "the name needs a letter or a digit"
-        if way.form and way.sort != POST:
+        if contact.form and contact.sort != POST:
             return "only a post has a form"
-        if way.sort == PHONE:
-            return why_not(way.endpoint, self.services)
-        if way.sort == MAIL:
-            return _no_mail(way.endpoint)
-        if way.sort == POST:
-            return _no_address(way.endpoint) or (form.problem(way.form) if way.form else "")
-        return self._no_loudspeaker(way.endpoint)
+        if contact.sort == PHONE:
+            return why_not(contact.endpoint, self.services)
+        if contact.sort == MAIL:
+            return _no_mail(contact.endpoint)
+        if contact.sort == POST:
+            return _no_address(contact.endpoint) or (
+                form.problem(contact.form) if contact.form else ""
+            )
+        return self._no_loudspeaker(contact.endpoint)
 
     def _no_loudspeaker(self, address: str) -> str:
         wanted = input_of(self.house, address)
@@ -132,51 +134,55 @@ def _no_address(address: str) -> str:
     return ""
 
 
-class AddContact(Change[Ways, PhoneRecord], frozen=True):
-    """Have a person be reached in one more way. Raises Invalid, Refused."""
+class AddContact(Change[Contacts, PhoneRecord], frozen=True):
+    """Have a person be reached over one more contact. Raises Invalid, Refused."""
 
     phone: PhoneRecord
 
-    part = Ways
+    part = Contacts
     right = Right.TELL
 
-    async def do(self, part: Ways, by: Actor) -> Done[PhoneRecord]:
-        way = self.phone
-        if way.sort == POST:
-            way.auth = secrets.token_urlsafe(32)
-        way = await part.add(way)
-        event = PhoneAdded(phone=way.id, title=way.name, person=way.person)
-        return Done(way, event)
+    async def do(self, part: Contacts, by: Actor) -> Done[PhoneRecord]:
+        contact = self.phone
+        if contact.sort == POST:
+            contact.auth = secrets.token_urlsafe(32)
+        contact = await part.add(contact)
+        event = PhoneAdded(phone=contact.id, title=contact.name, person=contact.person)
+        return Done(contact, event)
 
 
-class TryPhone(Change[Ways, None], frozen=True):
-    """Send a notice in one way, to try it. Raises NotFound."""
+class TryPhone(Change[Contacts, None], frozen=True):
+    """Send a notice over one contact, to try it. Raises NotFound."""
 
     phone: int
 
-    part = Ways
+    part = Contacts
     right = Right.TELL
 
-    async def do(self, part: Ways, by: Actor) -> Done[None]:
-        way = part.outbox.find(self.phone)
+    async def do(self, part: Contacts, by: Actor) -> Done[None]:
+        contact = part.outbox.find(self.phone)
         notice = Told(
-            way.person, "Hombi can reach you", f"This is {way.name}.", "/notices", urgent=True
+            contact.person,
+            "Hombi can reach you",
+            f"This is {contact.name}.",
+            "/notices",
+            urgent=True,
         )
-        await part.outbox.send([way], notice)
-        return Done(None, PhoneTested(title=way.name, person=way.person))
+        await part.outbox.send([contact], notice)
+        return Done(None, PhoneTested(title=contact.name, person=contact.person))
 
 
-class SetQuietHours(Change[Ways, str], frozen=True):
+class SetQuietHours(Change[Contacts, str], frozen=True):
     """When a person is told only what is urgent, like "22:00-06:30"; "" for never.
     Raises NotFound, Invalid."""
 
     person: str
     hours: str
 
-    part = Ways
+    part = Contacts
     right = Right.TELL
 
-    async def do(self, part: Ways, by: Actor) -> Done[str]:
+    async def do(self, part: Contacts, by: Actor) -> Done[str]:
         if self.person not in part.house.people:
             raise NotFound(f"nobody here is called {self.person}")
         result, outbox = QuietHours.read(self.hours), part.outbox
@@ -190,30 +196,30 @@ class SetQuietHours(Change[Ways, str], frozen=True):
         return Done(sentence, QuietHoursSet(person=self.person, hours=sentence))
 
 
-class PressButton(Change[Ways, str], frozen=True):
+class PressButton(Change[Contacts, str], frozen=True):
     """Press a button of a notice, with the right that came with it; what was done, in
     words. Raises Refused."""
 
     given: str
 
-    part = Ways
+    part = Contacts
     right = Right.PRESS
 
-    async def do(self, part: Ways, by: Actor) -> Done[str]:
+    async def do(self, part: Contacts, by: Actor) -> Done[str]:
         outbox, now = part.outbox, part.context.clock.now_ms()
         number, button = part.buttons.named(self.given)
         run, records = part.context.thread.run, part.context.records.notices
         delivery = await run(records.delivery, number)
         result = check(delivery, button, now)
         assert delivery is not None
-        way = outbox.find(delivery.phone_id or 0)
+        contact = outbox.find(delivery.phone_id or 0)
         # Used before it is done: pressed twice, it is done once.
         delivery.pressed = (*delivery.pressed, button)
         await run(records.save, delivery)
-        person = Actor.person(way.person)
+        person = Actor.person(contact.person)
         if button == HUSH:
-            outbox.hushed[way.person, delivery.subject] = now + HUSH_MS
-            await outbox.keep_person(way.person)
+            outbox.hushed[contact.person, delivery.subject] = now + HUSH_MS
+            await outbox.keep_person(contact.person)
         else:
             make = part.does[button]
             try:
@@ -221,5 +227,5 @@ class PressButton(Change[Ways, str], frozen=True):
             except HubError as error:
                 raise Refused(str(error)) from error
         sentence = str(result["label"])
-        event = ButtonPressed(title=delivery.title, button=sentence, person=way.person)
+        event = ButtonPressed(title=delivery.title, button=sentence, person=contact.person)
         return Done(sentence, event, person)
