@@ -76,8 +76,7 @@ GROUPS = (
             Command("compute", "compute:app", "Values that are computed from others."),
             Command("room", "room:app", "Floors and rooms."),
             Command("sequence", "sequence:app", "Lists of actions that automations run."),
-            Command("member", "member:app", "Who belongs to the house, and what they may."),
-            Command("person", "person:app", "The household, and who is home."),
+            Command("person", "person:app", "The household: who is home, and who may what."),
             Command("scene", "scene:app", "States that are recalled together."),
             Command("dashboard", "dashboard:app", "Pages of tiles, as they are and as files."),
             Command("automation", "automation:app", "What the house does by itself."),
@@ -107,7 +106,13 @@ GROUPS = (
     ),
 )
 # What a command was called before: scripts go on, and are told.
-RENAMED = {"tool": "mqtt", "way": "contact", "derive": "compute", "condition": "steps"}
+RENAMED = {
+    "tool": "mqtt",
+    "way": "contact",
+    "derive": "compute",
+    "condition": "steps",
+    "member": "person",
+}
 BY_NAME = {command.name: command for group in GROUPS for command in group.commands}
 
 

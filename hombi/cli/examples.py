@@ -251,19 +251,18 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     "contact test": ("hombi contact test 1", "hombi contact test 1 --json"),
     "contact remove": ("hombi contact remove 1", "hombi contact remove 1 --yes"),
     "notices": ("hombi notices", "hombi notices --json"),
-    "member list": ("hombi member list", "hombi member list --json"),
-    "member invite": (
-        "hombi member invite adult",
-        'hombi member invite guest --room Loft --room "Drying room"',
+    "person invite": (
+        "hombi person invite adult",
+        'hombi person invite guest --room Loft --room "Drying room"',
     ),
-    "member invitations": ("hombi member invitations", "hombi member invitations --json"),
-    "member revoke": ("hombi member revoke 3", "hombi member revoke 3 --json"),
-    "member change": (
-        "hombi member change ben owner",
-        "hombi member change ben guest --room Loft",
+    "person invitations": ("hombi person invitations", "hombi person invitations --json"),
+    "person revoke": ("hombi person revoke 3", "hombi person revoke 3 --json"),
+    "person change": (
+        "hombi person change ben owner",
+        "hombi person change ben guest --room Loft",
     ),
-    "member remove": ("hombi member remove ben", "hombi member remove ben --yes"),
-    "member reset": ("hombi member reset ben", "hombi member reset ben --json"),
+    "person remove": ("hombi person remove ben", "hombi person remove ben --yes"),
+    "person reset": ("hombi person reset ben", "hombi person reset ben --json"),
     "person quiet": ("hombi person quiet ada 22:00-06:30", "hombi person quiet ada never"),
     "mqtt list": ("hombi mqtt list", "hombi mqtt list --json"),
     "mqtt add": (

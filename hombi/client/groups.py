@@ -16,12 +16,12 @@ from hombi.client.calls import (
     entities,
     general,
     imports,
-    members,
     messages,
     mqtt_accounts,
     nodes,
     pairing,
     people,
+    presence,
     rooms,
     scenes,
     sequences,
@@ -190,13 +190,13 @@ class Conditioning(Group[C]):
     calibrate = call(conditioning.calibrate)
 
 
-class People(Group[C]):
+class Presences(Group[C]):
     """Who is home, and how they are followed."""
 
-    list = call(people.list_)
-    say = call(people.say)
-    follow = call(people.follow)
-    quiet = call(people.quiet)
+    list = call(presence.list_)
+    say = call(presence.say)
+    follow = call(presence.follow)
+    quiet = call(presence.quiet)
 
 
 class Sequences(Group[C]):
@@ -297,21 +297,21 @@ class Automations(Group[C]):
     first_values = call(automations.first_values)
 
 
-class Members(Group[C]):
+class People(Group[C]):
     """Who belongs to the house, and what they may."""
 
-    list = call(members.list_)
-    invite = call(members.invite)
-    invitations = call(members.invitations)
-    revoke = call(members.revoke)
-    change = call(members.change)
-    remove = call(members.remove)
-    reset = call(members.reset)
-    join = call(members.join)
-    password = call(members.password)
-    begin_second = call(members.begin_second)
-    confirm_second = call(members.confirm_second)
-    remove_second = call(members.remove_second)
+    list = call(people.list_)
+    invite = call(people.invite)
+    invitations = call(people.invitations)
+    revoke = call(people.revoke)
+    change = call(people.change)
+    remove = call(people.remove)
+    reset = call(people.reset)
+    join = call(people.join)
+    password = call(people.password)
+    begin_second = call(people.begin_second)
+    confirm_second = call(people.confirm_second)
+    remove_second = call(people.remove_second)
 
 
 class Contacts(Group[C]):
@@ -378,14 +378,14 @@ class Client(Asks):
         self.entities: Entities[Self] = Entities(client)
         self.conditioning: Conditioning[Self] = Conditioning(client)
         self.dashboards: Dashboards[Self] = Dashboards(client)
-        self.people: People[Self] = People(client)
+        self.presence: Presences[Self] = Presences(client)
         self.scenes: Scenes[Self] = Scenes(client)
         self.sequences: Sequences[Self] = Sequences(client)
         self.derived: Derived[Self] = Derived(client)
         self.pairing: Pairing[Self] = Pairing(client)
         self.automations: Automations[Self] = Automations(client)
         self.contacts: Contacts[Self] = Contacts(client)
-        self.members: Members[Self] = Members(client)
+        self.people: People[Self] = People(client)
         self.mqtt_accounts: MqttAccounts[Self] = MqttAccounts(client)
         self.tokens: Tokens[Self] = Tokens(client)
         self.browsers: Browsers[Self] = Browsers(client)

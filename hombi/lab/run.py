@@ -122,7 +122,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 )
                 if first:
                     await hub.change_house(where=WHERE)
-                    await hub.people.say(OWNER, home=True)
+                    await hub.presence.say(OWNER, home=True)
                     for text in texts("sequences"):
                         await hub.sequences.put(text)
                     for text in texts("automations"):

@@ -27,7 +27,7 @@ class ClaimCode(Shape, frozen=True, kw_only=True):
 Role = Literal["owner", "adult", "guest", "wall"]
 
 
-class Person(Shape, frozen=True, kw_only=True):
+class SignedIn(Shape, frozen=True, kw_only=True):
     """Who is signed in, and what they are in the house. A guest sees `rooms`, a wall a
     `dashboard`."""
 
@@ -38,7 +38,7 @@ class Person(Shape, frozen=True, kw_only=True):
     second: bool = False
 
 
-class Member(Shape, frozen=True, kw_only=True):
+class Person(Shape, frozen=True, kw_only=True):
     """Somebody of the house, or a wall. `last` is when they signed in last."""
 
     username: str

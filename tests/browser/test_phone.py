@@ -74,7 +74,7 @@ def test_the_browsers_subscription_reaches_the_hub_and_a_notice_reaches_it(
         expect(told.get_by_text("delivered")).to_be_visible()
         console.get_by_role("button", name="Remove Ada's phone").click()
         console.get_by_role("dialog").get_by_role("button", name="Remove").click()
-        expect(reached.get_by_text("No way to reach ada yet.")).to_be_visible()
+        expect(reached.get_by_text("ada has no contact yet.")).to_be_visible()
 
 
 def test_without_a_push_service_it_says_so(

@@ -118,7 +118,7 @@ def test_who_is_home_is_said_on_the_house_page(console: Page, service: Service) 
     expect(who).to_contain_text("for 20 min after the last sign")
     assert violations(console) == []
     with service.hub() as hub:
-        (person,) = hub.people.list()
+        (person,) = hub.presence.list()
         assert person.follows == ["cellar-mister/switch"]
     console.goto("/settings")
     console.get_by_label("Degrees north").fill("53.1")

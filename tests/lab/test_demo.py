@@ -165,7 +165,7 @@ NAMED = {
     "hombi --install-completion", "hombi serve", "hombi sign-in", "hombi lab", "hombi mqtt",
     "hombi node setup-code", "hombi node add", "hombi node settings", "hombi node do",
     "hombi export", "hombi automation check FILE", "hombi automation add FILE",
-    "hombi person away", "hombi member invite", "hombi restore mill.backup", "hombi trust",
+    "hombi person away", "hombi person invite", "hombi restore mill.backup", "hombi trust",
 }  # fmt: skip
 # They go on until they are stopped.
 FOLLOW = {"hombi follow cellar-rack/humidity", "hombi link messages --topic 'mill/#' --each"}

@@ -234,9 +234,9 @@ def test_only_who_may_import_sends_a_large_file_and_only_there(service: Service)
     with service.hub() as hub:
         if not any(one.node == "cellar-rack" for one in hub.nodes.list()):
             let_in(service, description("Cellar rack", **CLIMATE))
-        code = hub.members.invite("guest", rooms=["Cheese cellar"]).code
+        code = hub.people.invite("guest", rooms=["Cheese cellar"]).code
     with Hub(service.url) as hub:
-        hub.members.join(code, "bo", PASSWORD)
+        hub.people.join(code, "bo", PASSWORD)
         guest = hub.sign_in("bo", PASSWORD).token
     large = b"time,value\n" + b"x" * 400_000
     for path, token, status in (

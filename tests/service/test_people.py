@@ -46,7 +46,7 @@ def test_the_household_says_who_is_home_and_automations_go_by_it(own_service: Se
     let_in(service, description("Hen lamp", **PLUG), "Hen house")
     assert rack.post([{"n": "humidity", "v": 50}]).is_success
     with service.hub() as hub:
-        (person,) = hub.people.list()
+        (person,) = hub.presence.list()
         assert (person.home, person.entity, person.linger) == (None, None, "10 min")
         said = {mistake.what for mistake in hub.automations.check(LAMP).mistakes}
         assert any("where the house is" in one for one in said)
@@ -57,9 +57,9 @@ def test_the_household_says_who_is_home_and_automations_go_by_it(own_service: Se
         assert where is not None
         assert (where.latitude, where.longitude) == (53.1, 9.2)
         with pytest.raises(Missing, match="nobody here is called ghost"):
-            hub.people.say("ghost", home=True)
+            hub.presence.say("ghost", home=True)
         with pytest.raises(HubProblem):
-            hub.people.follow(person.person, ["cellar-rack/nothing"])
+            hub.presence.follow(person.person, ["cellar-rack/nothing"])
         hub.automations.add(OTHER)
         hub.automations.duty("other", False)
     assert service.hombi("person", "home").stdout == f"{person.person} is home.\n"
@@ -67,7 +67,7 @@ def test_the_household_says_who_is_home_and_automations_go_by_it(own_service: Se
     told = service.hombi("person", "follow", person.person, "hen-lamp/switch", "--linger", "5 min")
     assert "is told by hen-lamp/switch" in told.stdout
     with service.hub() as hub:
-        (person,) = hub.people.list()
+        (person,) = hub.presence.list()
         assert (person.home, person.linger) == (True, "5 min")
         made = hub.automations.add(LAMP)
         assert made.sentence.startswith("At 20 min before sunset, for 3 h, only from 1 Oct")
@@ -88,13 +88,13 @@ def test_nobody_is_called_what_texts_and_addresses_mean_otherwise(
     service: Service, name: str
 ) -> None:
     with service.hub() as hub:
-        code = hub.members.invite("adult").code
+        code = hub.people.invite("adult").code
     with Hub(service.url) as hub, pytest.raises(HubProblem, match=r"called|Enter a valid"):
-        hub.members.join(code, name, PASSWORD)
+        hub.people.join(code, name, PASSWORD)
     with service.hub() as hub:
-        assert name not in {one.username for one in hub.members.list()} - {OWNER}
+        assert name not in {one.username for one in hub.people.list()} - {OWNER}
 
 
 def test_a_wall_shows_a_page_that_is_there(service: Service) -> None:
     with service.hub() as hub, pytest.raises(HubProblem, match="no page nowhere"):
-        hub.members.invite("wall", dashboard="nowhere")
+        hub.people.invite("wall", dashboard="nowhere")

@@ -42,8 +42,8 @@ OWN = {
 }  # fmt: skip
 # What only an owner may.
 KEPT = {
-    ("get", "/api/members"), ("put", "/api/members/{member}"), ("delete", "/api/members/{member}"),
-    ("post", "/api/members/{member}/reset"), ("post", "/api/invitations"),
+    ("get", "/api/people"), ("put", "/api/people/{person}"), ("delete", "/api/people/{person}"),
+    ("post", "/api/people/{person}/reset"), ("post", "/api/invitations"),
     ("get", "/api/mqtt-accounts"),
     ("get", "/api/invitations"), ("delete", "/api/invitations/{number}"),
 }  # fmt: skip
@@ -64,7 +64,7 @@ OPEN = {
 }  # fmt: skip
 GIVEN = {
     "{node}": "cellar-rack", "{name}": "humidity", "{dashboard}": "room-loft", "{tile}": "0",
-    "{member}": "nobody", "{token}": "9999", "{browser}": "none",
+    "{person}": "nobody", "{token}": "9999", "{browser}": "none",
     "{account}": "none", "{contact}": "9999", "{number}": "1", "{right}": "1.picture.x",
 }  # fmt: skip
 
@@ -78,19 +78,19 @@ def people(service: Service) -> dict[str, str]:
     with service.hub() as hub:
         hub.dashboards.add("Hall", [{"sort": "value", "of": ["loft-lamp/switch"]}])
         codes = {
-            "adult": hub.members.invite("adult").code,
-            "guest": hub.members.invite("guest", rooms=["Loft"]).code,
-            "wall": hub.members.invite("wall", dashboard="hall").code,
+            "adult": hub.people.invite("adult").code,
+            "guest": hub.people.invite("guest", rooms=["Loft"]).code,
+            "wall": hub.people.invite("wall", dashboard="hall").code,
         }
     tokens = {"owner": service.token}
     for role, code in codes.items():
         with Hub(service.url) as hub:
-            assert hub.members.join(code, f"the-{role}", PASSWORD).role == role
+            assert hub.people.join(code, f"the-{role}", PASSWORD).role == role
             if role != "wall":
                 tokens[role] = hub.sign_in(f"the-{role}", PASSWORD).token
     # A wall signs in by its session alone.
     with service.hub() as hub:
-        again = hub.members.invite("wall", dashboard="hall").code
+        again = hub.people.invite("wall", dashboard="hall").code
     browser = httpx.Client(base_url=service.url)
     browser.post("/api/join", json={"code": again, "username": "hall-wall"})
     tokens["wall"] = browser.cookies["sessionid"]
@@ -218,44 +218,44 @@ def test_a_wall_shows_its_page_and_nothing_else(service: Service, people: dict[s
         path = "/api/entities/loft-lamp/switch/command"
         assert wall.post(path, json={"to": "off"}, headers=token).status_code != 403
         with service.hub() as hub:
-            hub.members.change("hall-wall", "wall", dashboard="hall", switches=False)
+            hub.people.change("hall-wall", "wall", dashboard="hall", switches=False)
         assert wall.post(path, json={"to": "off"}, headers=token).status_code == 403
         with service.hub() as hub:
-            hub.members.change("hall-wall", "wall", dashboard="hall")
+            hub.people.change("hall-wall", "wall", dashboard="hall")
 
 
 def test_an_invitation_is_used_once_and_ends(own_service: Service) -> None:
     own_service.start().claim()
     with own_service.hub() as hub, Hub(own_service.url) as stranger:
-        made = hub.members.invite("adult")
+        made = hub.people.invite("adult")
         assert made.address.startswith(f"http://127.0.0.1:{own_service.port}/join?code=")
         look = httpx.get(f"{own_service.url}/api/join", params={"code": made.code}).json()
         assert look == {"house": "Test house", "role": "adult", "person": ""}
         with pytest.raises(Wrong, match="too short"):
-            stranger.members.join(made.code, "ben", "short")
+            stranger.people.join(made.code, "ben", "short")
         with pytest.raises(Wrong, match="somebody here is called"):
-            stranger.members.join(made.code, OWNER.upper(), PASSWORD)
-        assert stranger.members.join(made.code, "ben", PASSWORD).username == "ben"
+            stranger.people.join(made.code, OWNER.upper(), PASSWORD)
+        assert stranger.people.join(made.code, "ben", PASSWORD).username == "ben"
         with pytest.raises(Conflict, match="was used, or is too old"):
-            stranger.members.join(made.code, "eve", PASSWORD)
+            stranger.people.join(made.code, "eve", PASSWORD)
         with pytest.raises(Conflict):
-            stranger.members.join("made-up", "eve", PASSWORD)
-        assert "ben" in [one.person for one in hub.people.list()]
+            stranger.people.join("made-up", "eve", PASSWORD)
+        assert "ben" in [one.person for one in hub.presence.list()]
         with pytest.raises(Wrong, match="name one at least"):
-            hub.members.invite("guest")
+            hub.people.invite("guest")
         with pytest.raises(Missing):
-            hub.members.invite("guest", rooms=["Nowhere"])
+            hub.people.invite("guest", rooms=["Nowhere"])
         with pytest.raises(Conflict, match="only owner"):
-            hub.members.change(OWNER, "adult")
+            hub.people.change(OWNER, "adult")
         with pytest.raises(Conflict, match="only owner"):
-            hub.members.remove(OWNER)
+            hub.people.remove(OWNER)
         # A second owner may take the first one's place.
-        hub.members.change("ben", "owner")
+        hub.people.change("ben", "owner")
         with Hub(own_service.url) as ben:
             ben.sign_in("ben", PASSWORD)
             way = ben.contacts.add("mail", "ben@mill.example", "mail")
             assert way.person == "ben"
-            hub.members.remove("ben")
+            hub.people.remove("ben")
             with pytest.raises(NotSignedIn):
                 ben.house()
         assert hub.contacts.list() == []
@@ -267,7 +267,7 @@ def test_what_somebody_had_open_ends_when_they_may_no_more(own_service: Service)
     rack = let_in(own_service, description("Cellar rack", **CLIMATE), room="Cellar")
     fresh = "a heron stands in the race"
     with own_service.hub() as hub, Hub(own_service.url) as ben, Hub(own_service.url) as again:
-        ben.members.join(hub.members.invite("adult").code, "ben", PASSWORD)
+        ben.people.join(hub.people.invite("adult").code, "ben", PASSWORD)
         again.sign_in("ben", PASSWORD)
         token = ben.sign_in("ben", PASSWORD).token
         ben.contacts.add("mail", "ben@mill.example", "mail")
@@ -294,17 +294,17 @@ def test_what_somebody_had_open_ends_when_they_may_no_more(own_service: Service)
         with pytest.raises(NotSignedIn):
             ben.house()
         token = ben.sign_in("ben", PASSWORD).token
-        ended(token, lambda: again.members.password(PASSWORD, fresh))
+        ended(token, lambda: again.people.password(PASSWORD, fresh))
         assert again.house().name == "Test house", "who changed it stays"
         with pytest.raises(NotSignedIn):
             ben.house()
         token = ben.sign_in("ben", fresh).token
         assert [one.person for one in hub.contacts.list()] == ["ben"]
-        ended(token, lambda: hub.members.change("ben", "guest", rooms=["Cellar"]))
+        ended(token, lambda: hub.people.change("ben", "guest", rooms=["Cellar"]))
         assert hub.contacts.list() == [], "a guest is told nothing"
         assert [one.room for one in ben.rooms.list()] == ["cellar"]
-        hub.members.change("ben", "adult")
-        ended(token, lambda: hub.members.remove("ben"))
+        hub.people.change("ben", "adult")
+        ended(token, lambda: hub.people.remove("ben"))
     own_service.stop()
 
 
@@ -334,8 +334,8 @@ def test_a_password_is_changed_forgotten_and_set_anew(own_service: Service) -> N
         browser.post("/api/session", json={"username": OWNER, "password": PASSWORD})
         assert browser.get("/api/house").status_code == 200
         with pytest.raises(Conflict, match="old password"):
-            ada.members.password("wrong", fresh)
-        ada.members.password(PASSWORD, fresh)
+            ada.people.password("wrong", fresh)
+        ada.people.password(PASSWORD, fresh)
         assert browser.get("/api/house").status_code == 401, "signed out everywhere else"
         with pytest.raises(NotSignedIn):
             elsewhere.sign_in(OWNER, PASSWORD)
@@ -348,7 +348,7 @@ def test_a_password_is_changed_forgotten_and_set_anew(own_service: Service) -> N
     with Hub(own_service.url) as hub:
         look = httpx.get(f"{own_service.url}/api/join", params={"code": code[1]}).json()
         assert look["person"] == OWNER
-        assert hub.members.join(code[1], password=PASSWORD).username == OWNER
+        assert hub.people.join(code[1], password=PASSWORD).username == OWNER
         hub.sign_in(OWNER, PASSWORD)
         assert hub.house().name == "Test house"
     own_service.stop()
@@ -359,14 +359,14 @@ def test_a_second_factor_is_asked_for_and_each_code_counts_once(own_service: Ser
     with Hub(own_service.url) as ada, Hub(own_service.url) as thief:
         ada.sign_in(OWNER, PASSWORD)
         with pytest.raises(Conflict, match="password is another"):
-            ada.members.begin_second("wrong")
-        secret = ada.members.begin_second(PASSWORD).secret
+            ada.people.begin_second("wrong")
+        secret = ada.people.begin_second(PASSWORD).secret
         thief.sign_in(OWNER, PASSWORD)  # one that was only begun counts for nothing
         with pytest.raises(Conflict, match="does not fit"):
-            ada.members.confirm_second("000000")
+            ada.people.confirm_second("000000")
         app = pyotp.TOTP(secret)
         now = int(time.time())
-        recovery = ada.members.confirm_second(app.at(now)).codes
+        recovery = ada.people.confirm_second(app.at(now)).codes
         assert len(set(recovery)) == 10
         for code in ("", "000000", app.at(now), "abcde-fghjk"):
             with pytest.raises(NotSignedIn, match=r"second factor|does not fit"):
@@ -389,7 +389,7 @@ def test_a_second_factor_is_asked_for_and_each_code_counts_once(own_service: Ser
         )  # fmt: skip
         assert signed.returncode == 0, signed.stderr
         ada.sign_in(OWNER, PASSWORD, code=recovery[2])
-        ada.members.remove_second(PASSWORD)
+        ada.people.remove_second(PASSWORD)
         ada.sign_in(OWNER, PASSWORD)
     own_service.stop()
 
@@ -404,7 +404,7 @@ def test_a_token_does_no_more_than_it_was_made_for(service: Service) -> None:
         for one in (reader, switcher):
             for forbidden in (
                 lambda h=one: h.floors.add("Attic"),
-                lambda h=one: h.members.invite("owner"),
+                lambda h=one: h.people.invite("owner"),
                 lambda h=one: next(h.backup()),
             ):
                 with pytest.raises(HubProblem) as refused:
@@ -446,7 +446,7 @@ LINUX = "Mozilla/5.0 (X11; Linux x86_64; rv:145.0) Gecko/20100101 Firefox/145.0"
 def test_a_browser_is_signed_out_from_elsewhere(own_service: Service) -> None:
     own_service.start().claim()
     with own_service.hub() as hub:
-        hub.members.join(hub.members.invite("adult").code, "ben", PASSWORD)
+        hub.people.join(hub.people.invite("adult").code, "ben", PASSWORD)
         with (
             _browser(own_service, OWNER, LINUX) as desk,
             _browser(own_service, OWNER, IPHONE) as phone,
@@ -493,7 +493,7 @@ def test_invitations_are_listed_and_end_with_the_right_of_who_made_them(
 
     def joined(code: str, name: str) -> Any:
         with Hub(own_service.url) as hub:
-            return hub.members.join(code, name, PASSWORD)
+            return hub.people.join(code, name, PASSWORD)
 
     def try_again() -> None:
         """So many wrong codes in a minute are throttled, until the next start."""
@@ -501,51 +501,51 @@ def test_invitations_are_listed_and_end_with_the_right_of_who_made_them(
         own_service.start()
 
     with own_service.hub() as hub:
-        second = hub.members.invite("owner").code
+        second = hub.people.invite("owner").code
         joined(second, "ben")
         with Hub(own_service.url) as bens:
             bens.sign_in("ben", PASSWORD)
-            for_owner = bens.members.invite("owner").code
-            for_guest = bens.members.invite("adult").code
-            reset = bens.members.reset(OWNER).code
-        listed = hub.members.invitations()
+            for_owner = bens.people.invite("owner").code
+            for_guest = bens.people.invite("adult").code
+            reset = bens.people.reset(OWNER).code
+        listed = hub.people.invitations()
         assert [(one.role, one.person, one.by) for one in listed] == [
             ("adult", OWNER, "ben"), ("adult", "", "ben"), ("owner", "", "ben"),
         ]  # fmt: skip
         assert "new password for ada" in own_service.hombi("member", "invitations").stdout
-        hub.members.revoke(listed[1].number)
+        hub.people.revoke(listed[1].number)
         with pytest.raises(HubProblem, match="used, or is too old"):
             joined(for_guest, "cleo")
         with pytest.raises(Missing):
-            hub.members.revoke(listed[1].number)
+            hub.people.revoke(listed[1].number)
         # Ben is not an owner any more: what he made is void, the way back included.
-        hub.members.change("ben", "adult")
-        assert hub.members.invitations() == []
+        hub.people.change("ben", "adult")
+        assert hub.people.invitations() == []
         for code in (for_owner, reset):
             with pytest.raises(HubProblem, match="used, or is too old"):
                 joined(code, "ben-again")
     try_again()
     with own_service.hub() as hub:
         # A link that is used leaves no sister alive, nor does a new password.
-        first, sister = hub.members.reset("ben").code, hub.members.reset("ben").code
+        first, sister = hub.people.reset("ben").code, hub.people.reset("ben").code
         with Hub(own_service.url) as bens:
-            bens.members.join(first, password=other)
+            bens.people.join(first, password=other)
         with pytest.raises(HubProblem, match="used, or is too old"), Hub(own_service.url) as bens:
-            bens.members.join(sister, password=PASSWORD)
-        left = hub.members.reset("ben").code
+            bens.people.join(sister, password=PASSWORD)
+        left = hub.people.reset("ben").code
         with Hub(own_service.url) as bens:
             bens.sign_in("ben", other)
-            bens.members.password(other, PASSWORD)
+            bens.people.password(other, PASSWORD)
         with pytest.raises(HubProblem, match="used, or is too old"), Hub(own_service.url) as bens:
-            bens.members.join(left, password=other)
+            bens.people.join(left, password=other)
     try_again()
     with own_service.hub() as hub:
         # A removed owner's invitations go with them.
-        hub.members.change("ben", "owner")
+        hub.people.change("ben", "owner")
         with Hub(own_service.url) as bens:
             bens.sign_in("ben", PASSWORD)
-            back = bens.members.invite("owner").code
-        hub.members.remove("ben")
+            back = bens.people.invite("owner").code
+        hub.people.remove("ben")
         with pytest.raises(HubProblem, match="used, or is too old"):
             joined(back, "ben")
 

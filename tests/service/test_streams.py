@@ -30,9 +30,9 @@ def resident_kb(service: Service) -> int:
 def guest_of(service: Service, name: str) -> str:
     """A token of a guest who sees the cellar."""
     with service.hub() as hub:
-        code = hub.members.invite("guest", rooms=["Cheese cellar"]).code
+        code = hub.people.invite("guest", rooms=["Cheese cellar"]).code
     with Hub(service.url) as hub:
-        hub.members.join(code, name, PASSWORD)
+        hub.people.join(code, name, PASSWORD)
         return str(hub.sign_in(name, PASSWORD).token)
 
 
@@ -89,7 +89,7 @@ def test_a_guest_with_many_streams_shuts_nobody_out(own_service: Service) -> Non
         assert answers[429] + answers[0] == OPENED - A_KEY
         assert resident_kb(own_service) - before < 20_000
         with own_service.hub() as hub:
-            hub.members.remove("bo")
+            hub.people.remove("bo")
         all_is_well(own_service, rack, owner)
 
 

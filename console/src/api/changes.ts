@@ -34,7 +34,7 @@ export const keepSequence = (text: string) => ask(api.PUT("/api/sequences", { bo
 export const removeSequence = (sequence: string) =>
   ask(api.DELETE("/api/sequences/{sequence}", one("sequence", sequence)));
 export const changePerson = (person: string, body: Schemas["PresenceChange"]) =>
-  ask(api.PATCH("/api/people/{person}", { ...one("person", person), body }));
+  ask(api.PATCH("/api/presence/{person}", { ...one("person", person), body }));
 export const removeScene = (scene: string) =>
   ask(api.DELETE("/api/scenes/{scene}", one("scene", scene)));
 
@@ -219,11 +219,11 @@ export const invite = (body: Schemas["PlaceRequest"]) =>
   ask(api.POST("/api/invitations", { body }));
 export const revokeInvitation = (number: number) =>
   ask(api.DELETE("/api/invitations/{number}", { params: { path: { number } } }));
-export const changeMember = (member: string, body: Schemas["PlaceRequest"]) =>
-  ask(api.PUT("/api/members/{member}", { ...one("member", member), body }));
-export const removeMember = (member: string) =>
-  ask(api.DELETE("/api/members/{member}", one("member", member)));
-export const resetMember = (member: string) =>
-  ask(api.POST("/api/members/{member}/reset", one("member", member)));
+export const changePersonsRole = (person: string, body: Schemas["PlaceRequest"]) =>
+  ask(api.PUT("/api/people/{person}", { ...one("person", person), body }));
+export const removePerson = (person: string) =>
+  ask(api.DELETE("/api/people/{person}", one("person", person)));
+export const resetPassword = (person: string) =>
+  ask(api.POST("/api/people/{person}/reset", one("person", person)));
 export const signOut = () => ask(api.DELETE("/api/session"));
 export const claim = (body: Schemas["ClaimRequest"]) => ask(api.POST("/api/claim", { body }));

@@ -19,7 +19,7 @@ export const keys = {
   journal: ["journal"] as const,
   today: ["journal", "today"] as const,
   contacts: ["contacts"] as const,
-  members: ["members"] as const,
+  people: ["people"] as const,
   invitations: ["invitations"] as const,
   notices: ["notices"] as const,
   messages: ["messages"] as const,
@@ -30,7 +30,7 @@ export const keys = {
   doctor: ["doctor"] as const,
   dashboards: ["dashboards"] as const,
   scenes: ["scenes"] as const,
-  people: ["people"] as const,
+  presence: ["presence"] as const,
   sequences: ["sequences"] as const,
   zigbee: ["zigbee"] as const,
   settings: (node: string) => ["settings", node] as const,
@@ -44,8 +44,8 @@ export const useScenes = () =>
 export const useSequences = () =>
   useQuery({ queryKey: keys.sequences, queryFn: () => ask(api.GET("/api/sequences")) });
 
-export const usePeople = () =>
-  useQuery({ queryKey: keys.people, queryFn: () => ask(api.GET("/api/people")) });
+export const usePresence = () =>
+  useQuery({ queryKey: keys.presence, queryFn: () => ask(api.GET("/api/presence")) });
 
 export const useHouse = () =>
   useQuery({
@@ -117,8 +117,8 @@ export const useToday = (since: number) =>
 
 export const useInvitations = () =>
   useQuery({ queryKey: keys.invitations, queryFn: () => ask(api.GET("/api/invitations")) });
-export const useMembers = () =>
-  useQuery({ queryKey: keys.members, queryFn: () => ask(api.GET("/api/members")) });
+export const usePeople = () =>
+  useQuery({ queryKey: keys.people, queryFn: () => ask(api.GET("/api/people")) });
 
 export const useContacts = () =>
   useQuery({ queryKey: keys.contacts, queryFn: () => ask(api.GET("/api/contacts")) });

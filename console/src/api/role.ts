@@ -5,6 +5,6 @@ import { keys } from "./queries";
 
 /** Whether they see one page only: a guest, or a wall. */
 export function useVisitor(): boolean {
-  const session = useQueryClient().getQueryData<Schemas["Person"] | null>(keys.session);
+  const session = useQueryClient().getQueryData<Schemas["SignedIn"] | null>(keys.session);
   return session?.role === "guest" || session?.role === "wall";
 }

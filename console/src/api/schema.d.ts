@@ -1154,58 +1154,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/members": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description All of them by name, with what they are in the house. */
-        get: operations["members_list"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/members/{member}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** @description Change a person's role. */
-        put: operations["member_change"];
-        post?: never;
-        /** @description Take them out of the household. */
-        delete: operations["member_remove"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/members/{member}/reset": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description A code with which they set a new one. */
-        post: operations["member_reset"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/messages": {
         parameters: {
             query?: never;
@@ -1597,7 +1545,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All of them by name, and whether they are home. */
+        /** @description All of them by name, with what they are in the house. */
         get: operations["people_list"];
         put?: never;
         post?: never;
@@ -1615,16 +1563,31 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /** @description Change a person's role. */
+        put: operations["person_change"];
         post?: never;
+        /** @description Take them out of the household. */
+        delete: operations["person_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person}/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A code with which they set a new one. */
+        post: operations["person_reset"];
         delete?: never;
         options?: never;
         head?: never;
-        /**
-         * @description Say that they are home or away, name the values that tell it, or say when
-         *     they are told only what is urgent: one of the three at a time.
-         */
-        patch: operations["people_partial_update"];
+        patch?: never;
         trace?: never;
     };
     "/api/phones": {
@@ -1696,6 +1659,43 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/presence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them by name, and whether they are home. */
+        get: operations["presence_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presence/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * @description Say that they are home or away, name the values that tell it, or say when
+         *     they are told only what is urgent: one of the three at a time.
+         */
+        patch: operations["presence_partial_update"];
         trace?: never;
     };
     "/api/releases": {
@@ -3276,19 +3276,6 @@ export interface components {
             title: string;
         };
         /**
-         * Member
-         * @description Somebody of the house, or a wall. `last` is when they signed in last.
-         */
-        Member: {
-            username: string;
-            /** @enum {unknown} */
-            role: "adult" | "guest" | "owner" | "wall";
-            rooms: string[];
-            dashboard: string;
-            switches: boolean;
-            last: number | null;
-        };
-        /**
          * Message
          * @description One message as it came. `node` is whose it is, "" while nothing is picked from
          *         it; `size` is in bytes.
@@ -3564,9 +3551,9 @@ export interface components {
         };
         /**
          * Notice
-         * @description A notice on its way to a person over one contact, or there. `phone` is what that contact is
-         *         called, `subject` what it is about. `settled_at` is when it was delivered, or given
-         *         up.
+         * @description A notice on its way to a person over one contact, or there. `phone` is what that
+         *         contact is called, `subject` what it is about. `settled_at` is when it was
+         *         delivered, or given up.
          */
         Notice: {
             id: number;
@@ -3644,22 +3631,16 @@ export interface components {
         };
         /**
          * Person
-         * @description Who is signed in, and what they are in the house. A guest sees `rooms`, a wall a
-         *         `dashboard`.
+         * @description Somebody of the house, or a wall. `last` is when they signed in last.
          */
         Person: {
             username: string;
-            /**
-             * @default owner
-             * @enum {unknown}
-             */
-            role?: "adult" | "guest" | "owner" | "wall";
-            /** @default [] */
-            rooms?: string[];
-            /** @default  */
-            dashboard?: string;
-            /** @default false */
-            second?: boolean;
+            /** @enum {unknown} */
+            role: "adult" | "guest" | "owner" | "wall";
+            rooms: string[];
+            dashboard: string;
+            switches: boolean;
+            last: number | null;
         };
         /**
          * PhoneNews
@@ -4312,6 +4293,25 @@ export interface components {
             password: string;
             /** @default  */
             code?: string;
+        };
+        /**
+         * SignedIn
+         * @description Who is signed in, and what they are in the house. A guest sees `rooms`, a wall a
+         *         `dashboard`.
+         */
+        SignedIn: {
+            username: string;
+            /**
+             * @default owner
+             * @enum {unknown}
+             */
+            role?: "adult" | "guest" | "owner" | "wall";
+            /** @default [] */
+            rooms?: string[];
+            /** @default  */
+            dashboard?: string;
+            /** @default false */
+            second?: boolean;
         };
         /**
          * SpanNumbers
@@ -5585,7 +5585,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Person"];
+                    "application/json": components["schemas"]["SignedIn"];
                 };
             };
             /** @description a problem */
@@ -7223,7 +7223,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Person"];
+                    "application/json": components["schemas"]["SignedIn"];
                 };
             };
             /** @description a problem */
@@ -7347,127 +7347,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Loudspeaker"][];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    members_list: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Member"][];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    member_change: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                member: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["PlaceRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Member"];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    member_remove: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                member: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    member_reset: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                member: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Invitation"];
                 };
             };
             /** @description a problem */
@@ -8425,7 +8304,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Presence"][];
+                    "application/json": components["schemas"]["Person"][];
                 };
             };
             /** @description a problem */
@@ -8439,7 +8318,7 @@ export interface operations {
             };
         };
     };
-    people_partial_update: {
+    person_change: {
         parameters: {
             query?: never;
             header?: never;
@@ -8450,7 +8329,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PresenceChange"];
+                "application/json": components["schemas"]["PlaceRequest"];
             };
         };
         responses: {
@@ -8459,7 +8338,66 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Presence"];
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    person_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    person_reset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
                 };
             };
             /** @description a problem */
@@ -8584,6 +8522,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Previewed"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    presence_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Presence"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    presence_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PresenceChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Presence"];
                 };
             };
             /** @description a problem */
@@ -9125,7 +9125,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Person"];
+                    "application/json": components["schemas"]["SignedIn"];
                 };
             };
             /** @description a problem */
@@ -9157,7 +9157,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Person"];
+                    "application/json": components["schemas"]["SignedIn"];
                 };
             };
             /** @description a problem */

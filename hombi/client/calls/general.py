@@ -77,10 +77,10 @@ def claim_code() -> Call[wire.ClaimCode]:
     return Call("POST", "/api/claim/code", wire.ClaimCode)
 
 
-def claim(code: str, username: str, password: str) -> Call[wire.Person]:
+def claim(code: str, username: str, password: str) -> Call[wire.SignedIn]:
     """Make the owner's account with the code that the hub printed."""
     body = wire.ClaimRequest(code=code, username=username, password=password)
-    return Call("POST", "/api/claim", wire.Person, body=body)
+    return Call("POST", "/api/claim", wire.SignedIn, body=body)
 
 
 def releases() -> Call[list[wire.Release]]:

@@ -1,34 +1,95 @@
-"""The people of the household, and who is home."""
+"""Who belongs to the house, and what they may."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 from hombi import wire
-from hombi.client.calls.base import Call, path, unless_none
+from hombi.client.calls.base import Call, path
 
 
-def list_() -> Call[list[wire.Presence]]:
-    """Everybody, by name."""
-    return Call("GET", "/api/people", list[wire.Presence])
+def list_() -> Call[list[wire.Person]]:
+    """Everybody who can sign in."""
+    return Call("GET", "/api/people", list[wire.Person])
 
 
-def say(person: str, *, home: bool) -> Call[wire.Presence]:
-    """Say that somebody is home, or away."""
-    return Call("PATCH", path("people", person), wire.Presence, body=wire.PresenceChange(home=home))
+def invite(
+    role: str, *, rooms: Sequence[str] = (), dashboard: str = "", switches: bool = True
+) -> Call[wire.Invitation]:
+    """An invitation as `owner`, `adult`, `guest` (with rooms) or `wall` (with a
+    dashboard)."""
+    body = wire.PlaceRequest(
+        role=role,  # type: ignore[arg-type]
+        rooms=list(rooms),
+        dashboard=dashboard,
+        switches=switches,
+    )
+    return Call("POST", "/api/invitations", wire.Invitation, body=body)
 
 
-def follow(
-    person: str, entities: Sequence[str] | None = None, linger: str = ""
-) -> Call[wire.Presence]:
-    """Name the values that tell whether somebody is home, and for how long they count
-    as home after the last sign of them; an empty list: their own word alone."""
-    given = None if entities is None else list(entities)
-    body = wire.PresenceChange(follows=unless_none(given), linger=linger)
-    return Call("PATCH", path("people", person), wire.Presence, body=body)
+def invitations() -> Call[list[wire.OpenInvitation]]:
+    """The invitations and links for a new password that nobody has used yet."""
+    return Call("GET", "/api/invitations", list[wire.OpenInvitation])
 
 
-def quiet(person: str, hours: str) -> Call[wire.Presence]:
-    """When they are told only what is urgent, like "22:00-06:30"; "" for never."""
-    body = wire.PresenceChange(quiet=hours)
-    return Call("PATCH", path("people", person), wire.Presence, body=body)
+def revoke(number: int) -> Call[None]:
+    """Make an invitation, or a link for a new password, void."""
+    return Call("DELETE", path("invitations", str(number)), None)
+
+
+def change(
+    person: str,
+    role: str,
+    *,
+    rooms: Sequence[str] = (),
+    dashboard: str = "",
+    switches: bool = True,
+) -> Call[wire.Person]:
+    """Change a person's role."""
+    body = wire.PlaceRequest(
+        role=role,  # type: ignore[arg-type]
+        rooms=list(rooms),
+        dashboard=dashboard,
+        switches=switches,
+    )
+    return Call("PUT", path("people", person), wire.Person, body=body)
+
+
+def remove(person: str) -> Call[None]:
+    """Take somebody out of the household."""
+    return Call("DELETE", path("people", person), None)
+
+
+def reset(person: str) -> Call[wire.Invitation]:
+    """A code with which somebody sets a new password."""
+    return Call("POST", path("people", person, "reset"), wire.Invitation)
+
+
+def join(code: str, username: str = "", password: str = "") -> Call[wire.SignedIn]:
+    """Join with an invitation's code, or set a new password with one."""
+    body = wire.JoinRequest(code=code, username=username, password=password)
+    return Call("POST", "/api/join", wire.SignedIn, body=body)
+
+
+def password(old: str, new: str) -> Call[None]:
+    """Another password for oneself."""
+    body = wire.PasswordRequest(old=old, new=new)
+    return Call("PUT", "/api/session/password", None, body=body)
+
+
+def begin_second(password: str) -> Call[wire.SecondBegun]:
+    """A secret for an app that makes the codes of a second factor."""
+    body = wire.OwnPassword(password=password)
+    return Call("POST", "/api/session/second", wire.SecondBegun, body=body)
+
+
+def confirm_second(code: str) -> Call[wire.RecoveryCodes]:
+    """Sign in with a code too from now on; the recovery codes, told this once."""
+    body = wire.SecondCode(code=code)
+    return Call("PUT", "/api/session/second", wire.RecoveryCodes, body=body)
+
+
+def remove_second(password: str) -> Call[None]:
+    """Sign in with the password alone again."""
+    body = wire.OwnPassword(password=password)
+    return Call("POST", "/api/session/second/remove", None, body=body)

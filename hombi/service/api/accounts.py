@@ -67,7 +67,7 @@ class ClaimView(_SignInView):
         get_token(request._request)
         return Response(wire.Claimed(claimed=claimed()))
 
-    @operation(takes=wire.ClaimRequest, gives=wire.Person, status=201, open_to_all=True)
+    @operation(takes=wire.ClaimRequest, gives=wire.SignedIn, status=201, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Make the owner's account, and sign in."""
         payload = body(request, wire.ClaimRequest)
@@ -92,10 +92,10 @@ class ClaimCodeView(View):
         return Response(wire.ClaimCode(code=code), status=201)
 
 
-def signed_in(user: Any, auth: Any = None) -> wire.Person:
+def signed_in(user: Any, auth: Any = None) -> wire.SignedIn:
     """Who somebody is, for themselves."""
     who = actor_of(user, auth)
-    return wire.Person(
+    return wire.SignedIn(
         username=who.name,
         role=who.role.value,
         rooms=sorted(who.rooms),
@@ -109,13 +109,13 @@ class SessionView(_SignInView):
 
     reads = does = Right.LOOK
 
-    @operation(gives=wire.Person)
+    @operation(gives=wire.SignedIn)
     def get(self, request: Request) -> Response:
         """Who is signed in."""
         get_token(request._request)
         return Response(signed_in(request.user, request.auth))
 
-    @operation(takes=wire.SignInRequest, gives=wire.Person, open_to_all=True)
+    @operation(takes=wire.SignInRequest, gives=wire.SignedIn, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Sign in."""
         payload = body(request, wire.SignInRequest)

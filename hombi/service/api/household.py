@@ -61,33 +61,33 @@ def _invitation(request: Request, code: str) -> wire.Invitation:
     return wire.Invitation(code=code, address=address, svg=drawn(address), ends_at=ends)
 
 
-class MembersView(View):
+class PeopleView(View):
     """Everybody who can sign in."""
 
     reads = Right.KEEP
 
-    @operation(name="members_list", gives=list[wire.Member])
+    @operation(name="people_list", gives=list[wire.Person])
     def get(self, request: Request) -> Response:
         """All of them by name, with what they are in the house."""
-        return Response([_member(user) for user in User.objects.order_by("username")])
+        return Response([_person(user) for user in User.objects.order_by("username")])
 
 
-class MemberView(View):
+class PersonView(View):
     """One of them."""
 
     does = Right.KEEP
 
-    @operation(name="member_change", takes=wire.PlaceRequest, gives=wire.Member)
-    def put(self, request: Request, member: str) -> Response:
+    @operation(name="person_change", takes=wire.PlaceRequest, gives=wire.Person)
+    def put(self, request: Request, person: str) -> Response:
         """Change a person's role."""
         payload = body(request, wire.PlaceRequest)
-        change(actor(request), ChangeAccount(member, _place(payload)), lambda *_: None)
-        return Response(_member(User.objects.get(username=member)))
+        change(actor(request), ChangeAccount(person, _place(payload)), lambda *_: None)
+        return Response(_person(User.objects.get(username=person)))
 
-    @operation(name="member_remove")
-    def delete(self, request: Request, member: str) -> Response:
+    @operation(name="person_remove")
+    def delete(self, request: Request, person: str) -> Response:
         """Take them out of the household."""
-        return done(request, RemoveAccount(member))
+        return done(request, RemoveAccount(person))
 
 
 class ResetView(View):
@@ -95,10 +95,10 @@ class ResetView(View):
 
     does = Right.KEEP
 
-    @operation(name="member_reset", gives=wire.Invitation, status=201)
-    def post(self, request: Request, member: str) -> Response:
+    @operation(name="person_reset", gives=wire.Invitation, status=201)
+    def post(self, request: Request, person: str) -> Response:
         """A code with which they set a new one."""
-        code = change(actor(request), ResetPerson(member), lambda _, made: made)
+        code = change(actor(request), ResetPerson(person), lambda _, made: made)
         return Response(_invitation(request, code), status=201)
 
 
@@ -172,7 +172,9 @@ class JoinView(View):
             )
         )
 
-    @operation(name="join", takes=wire.JoinRequest, gives=wire.Person, status=201, open_to_all=True)
+    @operation(
+        name="join", takes=wire.JoinRequest, gives=wire.SignedIn, status=201, open_to_all=True
+    )
     def post(self, request: Request) -> Response:
         """Join with an invitation, or set a new password with one, and sign in."""
         payload = body(request, wire.JoinRequest)
@@ -251,9 +253,9 @@ class SecondRemovalView(View):
         return done(request, RemoveSecond(payload.password))
 
 
-def _member(user: User) -> wire.Member:
+def _person(user: User) -> wire.Person:
     who = actor_of(user)
-    return wire.Member(
+    return wire.Person(
         username=user.username,
         role=who.role.value,
         rooms=sorted(who.rooms),

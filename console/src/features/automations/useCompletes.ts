@@ -2,7 +2,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, ask } from "../../api/client";
-import { useAutomations, useEntities, usePeople, useScenes, useSequences } from "../../api/queries";
+import {
+  useAutomations,
+  useEntities,
+  usePresence,
+  useScenes,
+  useSequences,
+} from "../../api/queries";
 import type { Completes } from "../../ui/TextEditor";
 import { completer, type Schema } from "./completes";
 
@@ -10,7 +16,7 @@ export function useCompletes(of: "automation" | "sequence" = "automation"): Comp
   const entities = useEntities().data;
   const scenes = useScenes().data;
   const sequences = useSequences().data;
-  const people = usePeople().data;
+  const people = usePresence().data;
   const automations = useAutomations().data;
   const schema = useQuery({
     queryKey: ["automations", "schema"],

@@ -3,14 +3,14 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import * as changes from "../../api/changes";
 import type { Presence } from "../../api/client";
-import { keys, useEntities, usePeople } from "../../api/queries";
+import { keys, useEntities, usePresence } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Ago, Button, Failure, Labelled } from "../../ui/parts";
 import { Ticks } from "../../ui/Ticks";
 import { visible } from "../../ui/visible";
 
 export function WhoIsHome() {
-  const people = usePeople();
+  const people = usePresence();
   if (!people.data?.length) return null;
   return (
     <section aria-labelledby="who" className="mt-8">
@@ -36,7 +36,7 @@ function Person({ person }: { person: Presence }) {
   const say = useChange({
     mutationFn: (is: boolean) => changes.changePerson(person.person, { home: is }),
     onSuccess: () => {
-      void cache.invalidateQueries({ queryKey: keys.people });
+      void cache.invalidateQueries({ queryKey: keys.presence });
       void cache.invalidateQueries({ queryKey: keys.entities });
     },
   });
@@ -82,7 +82,7 @@ function TellsIt({ person }: { person: Presence }) {
   const [linger, setLinger] = useState(person.linger);
   const save = useChange({
     mutationFn: () => changes.changePerson(person.person, { follows, linger }),
-    onSuccess: () => void cache.invalidateQueries({ queryKey: keys.people }),
+    onSuccess: () => void cache.invalidateQueries({ queryKey: keys.presence }),
   });
   const signs = (entities.data ?? []).filter(
     (one) =>

@@ -2,7 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import * as changes from "../../api/changes";
-import { keys, useLoudspeakers, usePeople } from "../../api/queries";
+import { keys, useLoudspeakers, usePresence } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Button, Failure, Labelled } from "../../ui/parts";
 import { Secret } from "../../ui/Secret";
@@ -17,7 +17,7 @@ type Sort = keyof typeof SORTS;
 
 export function AddContact() {
   const cache = useQueryClient();
-  const people = usePeople();
+  const people = usePresence();
   const speakers = useLoudspeakers();
   const [sort, setSort] = useState<Sort>("mail");
   const add = useChange({

@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import * as changes from "../../api/changes";
 import type { Contact, Presence } from "../../api/client";
-import { keys, useContacts, usePeople } from "../../api/queries";
+import { keys, useContacts, usePresence } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Asked } from "../../ui/Asked";
 import { Await, Button, Failure } from "../../ui/parts";
@@ -17,7 +17,7 @@ const BY: Record<Contact["sort"], string> = {
 };
 
 export function Contacts() {
-  const people = usePeople();
+  const people = usePresence();
   const contacts = useContacts();
   return (
     <Await of={people} lines={3}>
@@ -108,7 +108,7 @@ function Quiet({ person }: { person: Presence }) {
   const cache = useQueryClient();
   const save = useChange({
     mutationFn: (quiet: string) => changes.changePerson(person.person, { quiet }),
-    onSuccess: () => cache.invalidateQueries({ queryKey: keys.people }),
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.presence }),
   });
   const [from, to] = person.quiet ? person.quiet.split("-") : ["22:00", "06:30"];
   function submit(event: FormEvent<HTMLFormElement>) {

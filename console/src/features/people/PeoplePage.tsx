@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import * as changes from "../../api/changes";
 import type { Schemas } from "../../api/client";
-import { keys, useInvitations, useMembers } from "../../api/queries";
+import { keys, useInvitations, usePeople } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Asked } from "../../ui/Asked";
 import { Ago, Await, Button, Failure, Labelled, Page } from "../../ui/parts";
@@ -13,7 +13,7 @@ import { PlaceFields, placeOf } from "./PlaceFields";
 import { Second } from "./Second";
 import { Browsers, Programs } from "./SignedIn";
 
-type Member = Schemas["Member"];
+type Person = Schemas["Person"];
 
 export function PeoplePage({ role, second }: { role: string; second: boolean }) {
   return (
@@ -36,18 +36,18 @@ export function PeoplePage({ role, second }: { role: string; second: boolean }) 
 }
 
 function Members() {
-  const members = useMembers();
+  const people = usePeople();
   return (
-    <section aria-labelledby="members">
-      <h2 id="members" className="mb-3 text-xl">
+    <section aria-labelledby="people">
+      <h2 id="people" className="mb-3 text-xl">
         Who can sign in
       </h2>
-      <Await of={members} lines={3}>
+      <Await of={people} lines={3}>
         {(found) => (
           <ul className="rule border-b">
-            {found.map((member) => (
-              <li key={member.username} className="rule border-t py-3">
-                <OneMember member={member} />
+            {found.map((person) => (
+              <li key={person.username} className="rule border-t py-3">
+                <OnePerson person={person} />
               </li>
             ))}
           </ul>
@@ -57,35 +57,35 @@ function Members() {
   );
 }
 
-function sees(member: Member): string {
-  if (member.role === "guest") return `guest: ${member.rooms.join(", ")}`;
-  if (member.role === "wall")
-    return `wall: ${member.dashboard}${member.switches ? "" : ", switches nothing"}`;
-  return member.role;
+function sees(person: Person): string {
+  if (person.role === "guest") return `guest: ${person.rooms.join(", ")}`;
+  if (person.role === "wall")
+    return `wall: ${person.dashboard}${person.switches ? "" : ", switches nothing"}`;
+  return person.role;
 }
 
-function OneMember({ member }: { member: Member }) {
+function OnePerson({ person }: { person: Person }) {
   const cache = useQueryClient();
   const refresh = () => {
-    for (const queryKey of [keys.members, keys.people, keys.contacts])
+    for (const queryKey of [keys.people, keys.presence, keys.contacts])
       void cache.invalidateQueries({ queryKey });
   };
   const [changing, setChanging] = useState(false);
   const [link, setLink] = useState<Made>();
-  const name = member.username;
+  const name = person.username;
   const change = useChange({
-    mutationFn: (place: Schemas["PlaceRequest"]) => changes.changeMember(name, place),
+    mutationFn: (place: Schemas["PlaceRequest"]) => changes.changePersonsRole(name, place),
     onSuccess: () => {
       refresh();
       setChanging(false);
     },
   });
   const remove = useChange({
-    mutationFn: () => changes.removeMember(name),
+    mutationFn: () => changes.removePerson(name),
     onSuccess: refresh,
   });
   const reset = useChange({
-    mutationFn: () => changes.resetMember(name),
+    mutationFn: () => changes.resetPassword(name),
     onSuccess: (made) => {
       setLink(made);
       void cache.invalidateQueries({ queryKey: keys.invitations });
@@ -101,10 +101,10 @@ function OneMember({ member }: { member: Member }) {
         <span className="min-w-0 grow basis-48 break-words">
           <span className="font-semibold">{visible(name)}</span>{" "}
           <span className="text-faint">
-            {sees(member)}
-            {member.last !== null && (
+            {sees(person)}
+            {person.last !== null && (
               <>
-                , signed in <Ago at={member.last} />
+                , signed in <Ago at={person.last} />
               </>
             )}
           </span>
@@ -112,7 +112,7 @@ function OneMember({ member }: { member: Member }) {
         <Button onClick={() => setChanging(!changing)} aria-expanded={changing}>
           Change<span className="sr-only"> {name}</span>
         </Button>
-        {member.role !== "wall" && (
+        {person.role !== "wall" && (
           <Button onClick={() => reset.mutate(undefined)}>
             New password<span className="sr-only"> for {name}</span>
           </Button>
@@ -133,7 +133,7 @@ function OneMember({ member }: { member: Member }) {
       </div>
       {changing && (
         <form onSubmit={submit} className="mt-3 space-y-3">
-          <PlaceFields place={member} />
+          <PlaceFields place={person} />
           {change.error && <Failure error={change.error} />}
           <Button type="submit" disabled={change.isPending}>
             Keep it

@@ -17,16 +17,16 @@ from hombi.service.api.views import View, actor, given
 from hombi.service.bridge import change, read
 
 
-class PeopleView(View):
+class PresencesView(View):
     """Everybody of the household."""
 
-    @operation(name="people_list", gives=list[wire.Presence])
+    @operation(name="presence_list", gives=list[wire.Presence])
     def get(self, request: Request) -> Response:
         """All of them by name, and whether they are home."""
         return Response(read(lambda h: [_person(h, person) for person in h.presence.people]))
 
 
-class PersonView(View):
+class PresenceView(View):
     """One of them."""
 
     @operation(takes=wire.PresenceChange, gives=wire.Presence)
