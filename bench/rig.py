@@ -19,10 +19,10 @@ from tests.house import Joined, Service, description, free_ports, let_in
 
 @contextlib.contextmanager
 def hub(**env: str) -> Iterator[Service]:
-    """A claimed hub with an empty house."""
+    """A hub with an owner with an empty house."""
     with tempfile.TemporaryDirectory() as folder:
         service = make_service(Path(folder) / "hub", **env).start()
-        service.claim()
+        service.sign_in_first()
         try:
             yield service
         finally:

@@ -106,7 +106,7 @@ def let_in(hub: Hub, air: Air, node: str, room: str) -> None:
 
 @contextlib.contextmanager
 def hub_in(folder: Path) -> Iterator[tuple[Service, Air]]:
-    """A claimed hub with the stick and the adapter, and the nodes around it."""
+    """A hub with an owner with the stick and the adapter, and the nodes around it."""
     air_folder = folder / "air"
     air_folder.mkdir()
     with air_at(air_folder) as air:
@@ -116,7 +116,7 @@ def hub_in(folder: Path) -> Iterator[tuple[Service, Air]]:
             HOMBI_BLUETOOTH_USE="on",
             DBUS_SYSTEM_BUS_ADDRESS=air.bluetooth.bus.address,
         ).start()
-        service.claim()
+        service.sign_in_first()
         try:
             yield service, air
         finally:

@@ -91,11 +91,11 @@ def empty_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture(scope="module")
 def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> Iterator[Service]:
-    """A claimed hub for all tests of a module; a node has 4 s to answer."""
+    """A hub with an owner for all tests of a module; a node has 4 s to answer."""
     data = tmp_path_factory.mktemp("hub")
     shutil.copy(empty_database, data)
     result = make_service(data, HOMBI_ACTUATION_ANSWER_WITHIN="4 s").start()
-    result.claim()
+    result.sign_in_first()
     yield result
     result.kill()  # quicker than a stop, which has tests of its own
 

@@ -131,9 +131,9 @@ class Service:
     def hub(self) -> Hub:
         return Hub(self.url, self.token)
 
-    def claim(self) -> None:
+    def sign_in_first(self) -> None:
         with Hub(self.url) as hub:
-            hub.claim(self.code, OWNER, PASSWORD)
+            hub.sign_in_first(self.code, OWNER, PASSWORD)
 
     def hombi(
         self, *words: str, stdin: str = "", env: dict[str, str] | None = None

@@ -282,7 +282,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     "browser end": ("hombi browser end 3f9a", "hombi browser end 3f9a --json"),
     "token list": ("hombi token list", "hombi token list --json"),
     "token revoke": ("hombi token revoke 2", "hombi token revoke 2 --json"),
-    "token claim-code": ("hombi token claim-code", "hombi token claim-code --json"),
+    "token first-code": ("hombi token first-code", "hombi token first-code --json"),
     "link list": ("hombi link list", "hombi link list --json"),
     "link messages": (
         "hombi link messages --follow",

@@ -1,4 +1,4 @@
-"""`hombi sign-in`: use a hub on another machine. `hombi token claim-code`: make this
+"""`hombi sign-in`: use a hub on another machine. `hombi token first-code`: make this
 machine's hub one's own."""
 
 from __future__ import annotations

@@ -36,9 +36,10 @@ def revoke(
     said(json, [], "The token is revoked; the program must sign in again.")
 
 
-@app.command("claim-code")
-def claim_code(json: Json = False) -> None:
-    """Make a new code for claiming this machine's hub, while nobody owns it."""
+@app.command("first-code")
+def first_code(json: Json = False) -> None:
+    """Make a new code for the first sign-in at this machine's hub, while nobody owns
+    it."""
     with hub() as result:
-        made = result.claim_code()
-        said(json, [made], f"Open {result.url}/claim and enter the code {made.code}")
+        made = result.first_code()
+        said(json, [made], f"Open {result.url}/sign_in_first and enter the code {made.code}")

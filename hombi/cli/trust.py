@@ -85,7 +85,7 @@ def _here(trust: Trust) -> str:
     kept = authority_file()
     try:
         with Hub(trust.secure, authority=kept if kept.exists() else None) as hub:
-            hub.claimed()
+            hub.owned()
     except HubUnreachable:
         return "This machine's command line does not trust it yet: `hombi trust --take`."
     return "This machine's command line trusts it."

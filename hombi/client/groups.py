@@ -402,9 +402,9 @@ class Client(Asks):
     kinds = call(general.kinds)
     journal = listing(general.journal)
     journal_events = call(general.journal_events)
-    claimed = call(general.claimed)
-    claim = call(general.claim)
-    claim_code = call(general.claim_code)
+    owned = call(general.owned)
+    sign_in_first = call(general.sign_in_first)
+    first_code = call(general.first_code)
     sign_out = call(general.sign_out)
 
 

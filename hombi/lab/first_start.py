@@ -32,10 +32,10 @@ async def settle_in(
     code: str,
     say: Say,
 ) -> None:
-    """Claim the hub, lay out the house, let the nodes in, and send
+    """Sign in first, lay out the house, let the nodes in, and send
     what they kept."""
     password = "-".join(secrets.token_hex(2) for _ in range(3))
-    await hub.claim(code, OWNER, password)
+    await hub.sign_in_first(code, OWNER, password)
     path = demo.lab / "owner.json"
     path.touch(mode=0o600)
     path.write_text(json.dumps({"username": OWNER, "password": password}))

@@ -172,8 +172,8 @@ async def _bluetooth(demo: Demo, say: Say) -> AsyncIterator[BluetoothHouse | Non
 
 @contextlib.asynccontextmanager
 async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIterator[str]:
-    """The hub, as a process of its own; yields the claim code, "" when it is
-    claimed."""
+    """The hub, as a process of its own; yields the code of the first sign-in, "" when
+    it has an owner."""
     env = {
         "HOMBI_HTTP_HOST": "127.0.0.1",
         "HOMBI_MQTT_HOST": "127.0.0.1",

@@ -179,7 +179,7 @@ async def _serve(config: Config, sock: socket.socket) -> None:
     from hombi.service import bridge  # noqa: PLC0415
     from hombi.service.accounts.authentication import LocalToken  # noqa: PLC0415
     from hombi.service.accounts.changes import Accounts  # noqa: PLC0415
-    from hombi.service.accounts.claim import Claim  # noqa: PLC0415
+    from hombi.service.accounts.first_sign_in import FirstSignIn  # noqa: PLC0415
     from hombi.service.accounts.models import fresh_token  # noqa: PLC0415
     from hombi.service.asgi import application  # noqa: PLC0415
     from hombi.service.connections import IDLE_S, Connection  # noqa: PLC0415
@@ -223,11 +223,11 @@ async def _serve(config: Config, sock: socket.socket) -> None:
             url = f"http://{_own_address(config)}:{config.http_port}"
             token = json.dumps({"url": url, "token": LocalToken.value})
             write_private(config.data / TOKEN_FILE, token.encode())
-            code = await asyncio.to_thread(Claim.prepare)
+            code = await asyncio.to_thread(FirstSignIn.prepare)
             print(f"Hombi is up at {url}  ({config.data})", flush=True)  # noqa: T201
             if code:
-                claim = f"Open {url}/claim and enter the code {code}"
-                print(f"Nobody owns this hub yet. {claim}", flush=True)  # noqa: T201
+                how = f"Open {url}/first-sign-in and enter the code {code}"
+                print(f"Nobody owns this hub yet. {how}", flush=True)  # noqa: T201
             gc.freeze()
             with _secured(config, hub, welcome):
                 print("Ready. Ctrl-C stops it.", flush=True)  # noqa: T201

@@ -45,8 +45,8 @@ handler500 = "hombi.service.api.problems.unforeseen"
 urlpatterns = [
     path("api/health", house.HealthView.as_view()),
     path("api/health/ready", house.ReadyView.as_view()),
-    path("api/claim", accounts.ClaimView.as_view()),
-    path("api/claim/code", accounts.ClaimCodeView.as_view()),
+    path("api/first-sign-in", accounts.FirstSignInView.as_view()),
+    path("api/first-sign-in/code", accounts.FirstCodeView.as_view()),
     path("api/session", accounts.SessionView.as_view()),
     path("api/session/password", household.PasswordView.as_view()),
     path("api/session/second", household.SecondView.as_view()),

@@ -12,13 +12,13 @@ PassWord = Annotated[str, Meta(min_length=1, max_length=200)]
 Filters = list[Annotated[str, Meta(max_length=300)]]
 
 
-class Claimed(Shape, frozen=True, kw_only=True):
+class Owned(Shape, frozen=True, kw_only=True):
     """Whether the hub has an owner."""
 
-    claimed: bool
+    owned: bool
 
 
-class ClaimCode(Shape, frozen=True, kw_only=True):
+class FirstCode(Shape, frozen=True, kw_only=True):
     """The code with which a person makes the hub theirs."""
 
     code: str
@@ -231,7 +231,7 @@ class JournalPage(Shape, frozen=True, kw_only=True):
     next: int | None
 
 
-class ClaimRequest(Ask, frozen=True, kw_only=True):
+class FirstSignInRequest(Ask, frozen=True, kw_only=True):
     """The code that the hub printed, and the account to make."""
 
     verbatim = frozenset({"password"})

@@ -178,7 +178,7 @@ def test_the_page_is_shown_with_its_age_while_the_hub_restarts(
     browser: object, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
     service = make_service(tmp_path_factory.mktemp("tablet")).start()
-    service.claim()
+    service.sign_in_first()
     with service.hub() as hub:
         hub.rooms.add("Cheese cellar")
     context = browser.new_context(base_url=service.url)  # type: ignore[attr-defined]

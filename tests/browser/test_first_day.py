@@ -1,4 +1,4 @@
-"""The first day with a hub: claim it, let a node in, see it, switch it."""
+"""The first day with a hub: sign in first, let a node in, see it, switch it."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ from tests.house import (
 
 @pytest.fixture(scope="module")
 def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
-    """A hub that nobody has claimed."""
+    """A hub that nobody has owned."""
     result = make_service(
         Path(tmp_path_factory.mktemp("new")), HOMBI_ACTUATION_ANSWER_WITHIN="4 s"
     ).start()
@@ -35,8 +35,8 @@ def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     result.stop()
 
 
-def test_claim_let_in_see_and_switch(page: Page, service: Service) -> None:
-    # Whatever the address, a new hub asks to be claimed.
+def test_sign_in_let_in_see_and_switch(page: Page, service: Service) -> None:
+    # Whatever the address, a new hub asks to be owned.
     page.goto("/nodes")
     expect(page.get_by_role("heading", name="This hub is new")).to_be_visible()
     assert violations(page) == []

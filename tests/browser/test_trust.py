@@ -29,7 +29,7 @@ def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> I
         HOMBI_HTTPS_PORT=str(https),
         HOMBI_MQTT_TLS_PORT=str(mqtts),
     )
-    result.start().claim()
+    result.start().sign_in_first()
     yield result
     result.kill()
 

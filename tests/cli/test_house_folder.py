@@ -28,7 +28,7 @@ def _hub(data: Path, empty_database: Path) -> Service:
     data.mkdir()
     shutil.copy(empty_database, data)
     result = make_service(data).start()
-    result.claim()
+    result.sign_in_first()
     let_in(result, description("Cellar rack", **CLIMATE))
     let_in(result, description("Cellar mister", **PLUG))
     return result

@@ -212,7 +212,7 @@ def test_a_connection_is_kept_and_one_that_the_hub_has_ended_is_not_used() -> No
 def test_threads_have_connections_of_their_own(service: Service) -> None:
     with Hub(service.url) as hub:
         with ThreadPoolExecutor(8) as pool:
-            answers = list(pool.map(lambda _: hub.claimed(), range(64)))
+            answers = list(pool.map(lambda _: hub.owned(), range(64)))
         assert answers == [answers[0]] * 64
         assert 1 <= len(hub._line._kept) <= 8
 

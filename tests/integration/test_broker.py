@@ -36,7 +36,7 @@ def broker(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Broker]:
 def service(broker: Broker, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     result = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
     broker.name_to(result)
-    result.start().claim()
+    result.start().sign_in_first()
     yield result
     result.stop()
 
@@ -70,7 +70,7 @@ def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(
     ).start()
     service = make_service(tmp_path / "hub", HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
     broker.name_to(service, version)
-    service.start().claim()
+    service.start().sign_in_first()
     board = broker.client()
     try:
         until(lambda: connected(service))
@@ -204,7 +204,7 @@ def test_a_message_larger_than_a_sensor_sends_is_said_and_not_looked_into(
 
 def test_the_broker_can_be_named_while_the_hub_runs(broker: Broker, tmp_path: Path) -> None:
     service = make_service(tmp_path / "late").start()
-    service.claim()
+    service.sign_in_first()
     try:
         with service.hub() as hub:
             assert not any(c.part.startswith("broker") for c in hub.doctor())
@@ -224,7 +224,7 @@ def test_the_broker_can_be_named_while_the_hub_runs(broker: Broker, tmp_path: Pa
 def test_a_wrong_password_is_said_and_the_hub_serves_on(broker: Broker, tmp_path: Path) -> None:
     service = make_service(tmp_path / "wrong", HOMBI_BROKER_PASSWORD="wheel-pit")
     broker.name_to(service)
-    service.start().claim()
+    service.start().sign_in_first()
     try:
         with service.hub() as hub:
             until(lambda: any("refuses the hub: not authorised" in c.text for c in hub.doctor()))

@@ -43,7 +43,7 @@ def service(
     (result.data / "hombi.toml").write_text(
         f'[mqtt]\ntls_port = {tls_port}\ncertificate = "{certificate}"\nkey = "{key}"\n'
     )
-    result.start().claim()
+    result.start().sign_in_first()
     yield result
     result.stop()
 

@@ -139,7 +139,7 @@ def kill_again_and_again(service: Service, broker: Broker, kills: int, wheel: st
     broker at once; then all is counted."""
     broker.name_to(service)
     service.start()
-    service.claim()
+    service.sign_in_first()
     count = {"count": {"type": "number", "readOnly": True}}
     nodes = [let_in(service, description(name, **count)) for name in ("Knocker", "Poster")]
     with service.hub() as hub:
@@ -228,7 +228,7 @@ def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(
     own_service: Service,
 ) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     mqtt_accounts = []
     with own_service.hub() as hub:
         for name in ("board", "gauge"):
@@ -284,7 +284,7 @@ def gauge_reader(service: Service) -> Joined:
 
 def test_a_sleeping_nodes_command_outlives_a_killed_hub(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     hatch = let_in(own_service, description("Sleepy hatch", **PLUG))
     with hatch.connected(clean=False):
         pass
@@ -300,7 +300,7 @@ def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(
     own_service: Service,
 ) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
     mister = let_in(own_service, description("Cellar mister", **PLUG))
     text = (
@@ -329,7 +329,7 @@ def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(
 
 def test_a_subscriber_that_never_reads_costs_nobody_anything(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     with own_service.hub() as hub:
         board = Joined(
             own_service, "board", hub.mqtt_accounts.add("board", ["bench/#"], []).key, {}

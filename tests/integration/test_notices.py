@@ -188,7 +188,7 @@ def test_a_mail_goes_over_tls_with_a_sign_in(
     file = own_service.data / "hombi.toml"
     right = settings.replace("PASSWORD", "wheel and weir").replace("CA", str(authority.file))
     file.write_text(settings.replace("PASSWORD", "wrong").replace("CA", str(authority.file)))
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     how = {"tls": tls, "starttls": secure == "starttls"}
     with mail_server(mailbox, port, **how), own_service.hub() as hub:
         contact = hub.contacts.add("mail", "ada@mill.example", "mail")
@@ -231,7 +231,7 @@ def test_a_mail_server_with_a_certificate_of_nobody_gets_no_password(
         "HOMBI_MAIL_USER": "hub",
         "HOMBI_MAIL_PASSWORD": "wheel and weir",
     }
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     with mail_server(mailbox, port, tls=tls), own_service.hub() as hub:
         contact = hub.contacts.add("mail", "ada@mill.example", "mail")
         hub.contacts.test(contact.id)
@@ -334,7 +334,7 @@ def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
     own_service: Service, tmp_path: Path
 ) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     (port,) = free_ports(1)
     with phone_service(tmp_path / "phone.json", port) as phone:
         number = add_phone(own_service, phone, port)
@@ -374,7 +374,7 @@ def test_a_phone_whose_service_hangs_holds_up_nobody_elses(
 
 def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_path: Path) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     (port,) = free_ports(1)
     with phone_service(tmp_path / "phone.json", port) as phone:
         number = add_phone(own_service, phone, port)

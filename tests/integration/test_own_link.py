@@ -51,7 +51,7 @@ def test_the_link_of_the_documents_works_beside_those_that_ship(tmp_path: Path) 
     )
     service.start()
     try:
-        service.claim()
+        service.sign_in_first()
         with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as gauge, service.hub() as hub:
             gauge.connect(("127.0.0.1", udp))
             gauge.send(b"g17 0.80")

@@ -79,7 +79,7 @@ def test_power_cuts_lose_nothing_that_was_acknowledged(
     service = make_service(data).start()
     chance = random.Random(CUTS)
     try:
-        service.claim()
+        service.sign_in_first()
         count = {"count": {"type": "number", "readOnly": True}}
         nodes = [let_in(service, description(name, **count)) for name in ("Knocker", "Poster")]
         start_s = round(time.time()) - 200_000

@@ -81,7 +81,7 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
 def test_a_loudspeaker_that_plays_is_given_the_address_of_a_sound(own_service: Service) -> None:
     (port,) = free_ports(1)
     speaker = WebThing(speaker_plan(port), Mill(7, 0.0))
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     with served(speaker.routes(), port), own_service.hub() as hub:
         arrival = hub.pairing.look(f"http://127.0.0.1:{port}{speaker.path}")
         hub.pairing.admit(arrival.id, "", room="Terrace")

@@ -120,7 +120,7 @@ def test_what_a_full_disk_refused_comes_through_by_itself(tmp_path: Path) -> Non
     with contextlib.ExitStack() as stack:
         stack.callback(broker.stop)
         hub_process = stack.enter_context(started_after(service, few))
-        service.claim()
+        service.sign_in_first()
         for version in (4, 5):
             for qos in (1, 2):
                 joined = let_in(service, description(f"Board {version}{qos}", **COUNT))

@@ -39,7 +39,7 @@ def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
         HOMBI_WIFI_DISCOVERY="127.0.0.1",
         HOMBI_WIFI_READ_EVERY="1 s",
     ).start()
-    result.claim()
+    result.sign_in_first()
     yield result
     result.stop()
 

@@ -87,7 +87,7 @@ def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(
     tmp_path: Path,
 ) -> None:
     service = make_service(tmp_path).start()
-    service.claim()
+    service.sign_in_first()
     node = let_in(service, description("Counter", **COUNT))
     pid = service.process.pid if service.process else 0
     unlimited = resource.prlimit(pid, resource.RLIMIT_FSIZE)

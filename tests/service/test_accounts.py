@@ -9,29 +9,29 @@ from hombi.client import Conflict, Hub, NotSignedIn, Wrong
 from tests.house import OWNER, PASSWORD, Service
 
 
-def test_the_owner_is_claimed_once_with_the_code_that_the_hub_printed(own_service: Service) -> None:
+def test_there_is_an_owner_once_with_the_code_that_the_hub_printed(own_service: Service) -> None:
     own_service.start()
     with Hub(own_service.url) as hub:
-        assert not hub.claimed().claimed
+        assert not hub.owned().owned
         with pytest.raises(Conflict, match="not the hub's code"):
-            hub.claim("AAAA-AAAA", OWNER, PASSWORD)
+            hub.sign_in_first("AAAA-AAAA", OWNER, PASSWORD)
         with pytest.raises(Wrong, match="too short"):
-            hub.claim(own_service.code, OWNER, "short")
+            hub.sign_in_first(own_service.code, OWNER, "short")
         with pytest.raises(Wrong, match="too common"):
-            hub.claim(own_service.code, OWNER, "1234567890")
+            hub.sign_in_first(own_service.code, OWNER, "1234567890")
         with pytest.raises(Wrong, match="username"):
-            hub.claim(own_service.code, "a b", PASSWORD)
+            hub.sign_in_first(own_service.code, "a b", PASSWORD)
         for name in ("everyone", "H\u043euse", "..", "@@"):  # the second with a Cyrillic letter
             with pytest.raises(Wrong, match="nobody can be called"):
-                hub.claim(own_service.code, name, PASSWORD)
-        assert hub.claim(own_service.code.lower(), OWNER, PASSWORD).username == OWNER
-        assert hub.claimed().claimed
+                hub.sign_in_first(own_service.code, name, PASSWORD)
+        assert hub.sign_in_first(own_service.code.lower(), OWNER, PASSWORD).username == OWNER
+        assert hub.owned().owned
         with pytest.raises(Conflict, match="has an owner already"):
-            hub.claim(own_service.code, "eve", PASSWORD)
+            hub.sign_in_first(own_service.code, "eve", PASSWORD)
     own_service.stop()
     own_service.code = ""
     own_service.start()
-    assert own_service.code == "", "a claimed hub prints no code"
+    assert own_service.code == "", "a owned hub prints no code"
 
 
 def test_signing_in_gives_a_token_that_can_be_made_void(service: Service) -> None:
@@ -65,7 +65,7 @@ def test_the_console_signs_in_with_a_session_that_needs_its_csrf_token(service: 
 
 def test_sign_in_is_limited(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     answers = [
         httpx.post(f"{own_service.url}/api/tokens", json={"username": OWNER, "password": "x"})
         for _ in range(12)
@@ -111,6 +111,6 @@ def test_nothing_is_told_to_strangers(service: Service, path: str) -> None:
     assert answer.headers["content-type"] == "application/problem+json"
 
 
-@pytest.mark.parametrize("path", ["health", "claim", "schema", "docs"])
+@pytest.mark.parametrize("path", ["health", "sign_in_first", "schema", "docs"])
 def test_what_anyone_may_read(service: Service, path: str) -> None:
     assert httpx.get(f"{service.url}/api/{path}").status_code == 200

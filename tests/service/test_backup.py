@@ -47,7 +47,7 @@ def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> I
     data = tmp_path_factory.mktemp("hub")
     shutil.copy(empty_database, data)
     result = make_service(data)
-    result.start().claim()
+    result.start().sign_in_first()
     yield result
     result.kill()
 
@@ -447,7 +447,7 @@ def test_a_link_for_the_backups_that_leads_nowhere_does_not_keep_the_hub_from_st
 ) -> None:
     (own_service.data / "backups").symlink_to(own_service.data / "not-mounted" / "card")
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     with own_service.hub() as hub:
         assert hub.house().name
 

@@ -25,7 +25,7 @@ def test_what_is_stored_is_its_owners_alone_and_secrets_are_sealed(own_service: 
     (own_service.data / "hombi.toml").write_text("[house]\nname = 'Open'\n")
     (own_service.data / "hombi.toml").chmod(0o644)
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     with httpx.Client(base_url=own_service.url) as browser:
         browser.post(
             "/api/session", json={"username": OWNER, "password": PASSWORD}
@@ -107,7 +107,7 @@ def test_data_that_cannot_be_used_is_named_and_left_alone(
 @pytest.fixture(scope="module")
 def made_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     made = make_service(tmp_path_factory.mktemp("made") / "hub").start()
-    made.claim()
+    made.sign_in_first()
     made.stop()
     return made.data
 

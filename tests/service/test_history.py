@@ -31,7 +31,7 @@ def thing(kind: str, unit: str) -> dict[str, Any]:
 def test_a_value_of_another_kind_begins_a_history_of_its_own(own_service: Service) -> None:
     own_service.env["HOMBI_HOUSE_TIME_ZONE"] = "Europe/Berlin"
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     sluice = let_in(service, thing("temperature", "Cel"))
     assert sluice.post([{"n": "level", "u": "Cel", "v": 11.5}]).is_success
     with service.hub() as hub:
@@ -130,7 +130,7 @@ def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(
 ) -> None:
     own_service.env |= {"HOMBI_HOUSE_TIME_ZONE": "Asia/Kathmandu"}
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     rack = let_in(service, thing("temperature", "Cel"))
     assert rack.post([{"n": "level", "u": "Cel", "v": 11.5}]).is_success
     assert rack.post([{"n": "nobody", "v": 1}]).status_code == 422
@@ -156,7 +156,7 @@ def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(
 def test_a_node_that_changes_its_unit_keeps_one_history_over_a_kill(own_service: Service) -> None:
     """Bytes as other makers write them, each in another unit; then a kill."""
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     sluice = let_in(service, thing("temperature", "Cel"))
     begun = round(datetime.now().timestamp()) - 60
 
@@ -305,7 +305,7 @@ def test_export_on_the_command_line(
 
 
 def test_a_door_is_told_by_its_days_where_its_readings_are_forgotten(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     contact = {"type": "boolean", "readOnly": True, "@type": "contact", "title": "Contact"}
     door = let_in(own_service, description("Loft door", contact=contact))
     hour = (datetime.now(UTC) - timedelta(days=5)).replace(minute=0, second=0, microsecond=0)

@@ -20,7 +20,7 @@ time_zone = "UTC"   # until we move
 @pytest.fixture
 def hub(own_service: Service) -> Service:
     (own_service.data / "hombi.toml").write_text(TEXT)
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     return own_service
 
 

@@ -49,7 +49,7 @@ def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> I
     data = tmp_path_factory.mktemp("hub")
     shutil.copy(empty_database, data)
     result = secured(data)
-    result.start().claim()
+    result.start().sign_in_first()
     yield result
     result.kill()
 
@@ -89,7 +89,7 @@ def test_the_client_speaks_over_it_only_when_it_trusts_the_house(
 def test_cookies_of_the_two_never_meet(service: Service, authority: Path) -> None:
     """Browsers keep cookies by host, whatever the port."""
     with browser(service, authority) as secure:
-        secure.get("/api/claim")
+        secure.get("/api/first-sign-in")
         token = {"X-CSRFToken": secure.cookies["__Host-csrftoken"], "Referer": secure_url(service)}
         said = {"username": OWNER, "password": PASSWORD}
         entered = secure.post("/api/session", json=said, headers=token)
@@ -217,7 +217,7 @@ def test_who_never_ends_a_handshake_shuts_nobody_out(own_service: Service, tmp_p
         "HOMBI_HTTPS_PORT": str(https),
         "HOMBI_MQTT_TLS_PORT": str(mqtts),
     }
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     house = tmp_path / "house.pem"
     with own_service.hub() as hub:
         house.write_text(hub.trust().certificate)
@@ -293,7 +293,7 @@ def proxy(tmp_path: Path, own_service: Service) -> Iterator[tuple[str, ssl.SSLCo
         )
     )
     own_service.env["HOMBI_HTTP_BEHIND"] = "127.0.0.1"
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     words = ["/usr/sbin/nginx", "-p", str(folder), "-c", str(folder / "nginx.conf")]
     with subprocess.Popen(words, stderr=subprocess.PIPE) as running:
         trusting = ssl.create_default_context(cafile=str(others.file))
@@ -316,7 +316,7 @@ def test_behind_nginx_people_sign_in_and_the_live_stream_is_not_held_up(
     url, trusting = proxy
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
     with httpx.Client(base_url=url, verify=trusting, trust_env=False, timeout=30) as client:
-        client.get("/api/claim")
+        client.get("/api/first-sign-in")
         token = {"X-CSRFToken": client.cookies["__Host-csrftoken"], "Referer": url}
         said = {"username": OWNER, "password": PASSWORD}
         assert client.post("/api/session", json=said, headers=token).status_code == 200

@@ -34,7 +34,7 @@ def test_a_past_is_seen_first_then_taken_then_taken_back(
     own_service: Service, tmp_path: Path
 ) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     rack = let_in(service, description("Cellar rack", **CLIMATE))
     now = round(time.time())
     assert rack.post([{"n": "temperature", "v": 11, "t": now - 60}]).is_success
@@ -170,7 +170,7 @@ def lines(*rows: str) -> bytes:
 
 def test_values_that_say_their_unit_are_converted_or_refused(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     let_in(own_service, description("Cellar rack", **CLIMATE))
     day = time.strftime("%Y-%m-%d", time.gmtime(time.time() - 2 * 86_400))
     mixed = lines(f"{day}T10:00Z,50,degF", f"{day}T11:00Z,12,Cel", f"{day}T12:00Z,60,%RH")
@@ -205,7 +205,7 @@ def test_text_in_utf_16_is_named(service: Service) -> None:
 
 def test_a_kill_in_the_middle_leaves_nothing_of_a_file(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     let_in(own_service, description("Cellar rack", **CLIMATE))
     now = int(time.time()) - 30 * 86_400
     body = "time,value\n" + "".join(f"{now + 10 * n},{n % 30}\n" for n in range(200_000))

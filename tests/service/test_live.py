@@ -108,7 +108,7 @@ async def _named(hub: AsyncHub):  # type: ignore[no-untyped-def]
 
 def test_the_client_takes_the_stream_up_again_after_a_restart(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     with own_service.hub() as hub:
         token = hub.sign_in("ada", "three-geese-on-the-weir").token
     ear = Ear(own_service)

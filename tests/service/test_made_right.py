@@ -16,7 +16,7 @@ from tests.service.test_history import thing
 
 def test_conditioning_by_command_over_the_past_and_back(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     rack = let_in(service, thing("temperature", "Cel"))
     now = round(time.time())
     pack = [{"n": "level", "t": now - 60 * n, "v": 20 + n % 3} for n in range(180, 0, -1)]
@@ -69,7 +69,7 @@ def test_conditioning_by_command_over_the_past_and_back(own_service: Service) ->
 
 def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     air = {
         name: {"type": "number", "readOnly": True, "@type": name, "unit": unit}
         for name, unit in (("temperature", "Cel"), ("humidity", "%RH"))
@@ -108,7 +108,7 @@ def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
 
 def test_calibrating_by_command(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     now = round(time.time())
     for title, wrong in (("Sluice", 0.6), ("Glass", 0.0), ("Wheel", -0.3)):
         value = {"type": "number", "readOnly": True, "@type": "temperature", "unit": "Cel"}
@@ -184,7 +184,7 @@ ODD = [
 
 def test_odd_bytes_are_refused_in_words_and_change_nothing(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     value = {"type": "number", "readOnly": True, "@type": "temperature", "unit": "Cel"}
     node = let_in(service, description("Sluice", level=value, other=value))
     assert node.post([{"n": "level", "v": 20.5}]).is_success

@@ -85,7 +85,7 @@ def test_what_was_stored_before_channels_is_all_there(own_service: Service) -> N
         insert("linkstate", key="zigbee/network", state="{}")
     own_service.env["HOMBI_READINGS_KEEP"] = "36000 d"
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     with own_service.hub() as hub:
         single = hub.entities.readings("cellar-rack/humidity", 0, 5_000)
         found = [(r.at, r.value, r.quality) for r in single]

@@ -156,7 +156,7 @@ class TestFile:
 
 @pytest.fixture
 def service(own_service: Service) -> Service:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     return own_service
 
 
@@ -307,7 +307,7 @@ def test_a_quality_of_another_version_is_no_reading(path: Path) -> None:
 
 def test_a_lost_sector_is_journaled_and_the_rest_is_there(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
     now = round(time.time()) - 100
     for n in range(60):

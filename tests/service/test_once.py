@@ -61,7 +61,7 @@ async def test_one_that_hangs_does_not_keep_the_others(monkeypatch: pytest.Monke
 
 def test_a_token_that_was_revoked_gets_no_answer_again(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     with Hub(own_service.url) as hub:
         token = hub.sign_in(OWNER, PASSWORD).token
     headers = {"Authorization": f"Bearer {token}", "Idempotency-Key": "an-invitation"}

@@ -41,7 +41,7 @@ title = "{entity} is {held} silent"
 
 def test_the_household_says_who_is_home_and_automations_go_by_it(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     rack = let_in(service, description("Cellar rack", **CLIMATE))
     let_in(service, description("Hen lamp", **PLUG), "Hen house")
     assert rack.post([{"n": "humidity", "v": 50}]).is_success

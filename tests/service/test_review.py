@@ -15,7 +15,7 @@ from tests.past import fill, last_week
 
 def test_a_week_looked_back_at(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     fill(service)
     start = last_week()
     on = start.date().isoformat()

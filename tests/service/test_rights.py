@@ -56,7 +56,7 @@ CHANGES = {
 }  # fmt: skip
 # Nobody need be signed in for these, or a node asks them.
 OPEN = {
-    "/api/health", "/api/health/ready", "/api/claim", "/api/join", "/api/trust",
+    "/api/health", "/api/health/ready", "/api/first-sign-in", "/api/join", "/api/trust",
     "/api/notices/press", "/api/notices/pictures/{right}",
     "/api/notices/sounds/{right}",
     "/api/intake", "/api/intake/{node}/{name}",
@@ -145,7 +145,7 @@ def test_every_call_by_every_role_is_what_the_policy_says(
 
 
 # Refused to adults by the change, where the body is right.
-_MIXED: set[tuple[str, str]] = {("post", "/api/claim/code"), ("post", "/api/mqtt-accounts")}
+_MIXED: set[tuple[str, str]] = {("post", "/api/first-sign-in/code"), ("post", "/api/mqtt-accounts")}
 
 
 def bearer(people: dict[str, str], role: str) -> dict[str, str]:
@@ -225,7 +225,7 @@ def test_a_wall_shows_its_page_and_nothing_else(service: Service, people: dict[s
 
 
 def test_an_invitation_is_used_once_and_ends(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     with own_service.hub() as hub, Hub(own_service.url) as stranger:
         made = hub.people.invite("adult")
         assert made.address.startswith(f"http://127.0.0.1:{own_service.port}/join?code=")
@@ -263,7 +263,7 @@ def test_an_invitation_is_used_once_and_ends(own_service: Service) -> None:
 
 
 def test_what_somebody_had_open_ends_when_they_may_no_more(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE), room="Cellar")
     fresh = "a heron stands in the race"
     with own_service.hub() as hub, Hub(own_service.url) as ben, Hub(own_service.url) as again:
@@ -326,7 +326,7 @@ def test_a_stream_ends_with_its_token(service: Service) -> None:
 
 
 def test_a_password_is_changed_forgotten_and_set_anew(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     fresh = "a heron stands in the race"
     with Hub(own_service.url) as ada, Hub(own_service.url) as elsewhere:
         ada.sign_in(OWNER, PASSWORD)
@@ -355,7 +355,7 @@ def test_a_password_is_changed_forgotten_and_set_anew(own_service: Service) -> N
 
 
 def test_a_second_factor_is_asked_for_and_each_code_counts_once(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     with Hub(own_service.url) as ada, Hub(own_service.url) as thief:
         ada.sign_in(OWNER, PASSWORD)
         with pytest.raises(Conflict, match="password is another"):
@@ -444,7 +444,7 @@ LINUX = "Mozilla/5.0 (X11; Linux x86_64; rv:145.0) Gecko/20100101 Firefox/145.0"
 
 
 def test_a_browser_is_signed_out_from_elsewhere(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     with own_service.hub() as hub:
         hub.people.join(hub.people.invite("adult").code, "ben", PASSWORD)
         with (
@@ -488,7 +488,7 @@ def test_invitations_are_listed_and_end_with_the_right_of_who_made_them(
     own_service: Service,
 ) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     other = "ten-herons-in-the-reeds"
 
     def joined(code: str, name: str) -> Any:

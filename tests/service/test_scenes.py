@@ -15,7 +15,7 @@ DIMMER = {"level": {"type": "number", "unit": "%", "@type": "level", "title": "L
 @pytest.fixture
 def mill(own_service: Service) -> tuple[Service, Joined, Joined]:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     lamp = let_in(service, description("Loft lamp", **DIMMER), "Loft")
     plug = let_in(service, description("Hen lamp", **PLUG), "Hen house")
     let_in(service, description("Cellar rack", **CLIMATE))

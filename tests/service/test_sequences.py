@@ -28,7 +28,7 @@ run = "Close up"
 @pytest.fixture
 def service(own_service: Service) -> Service:
     started = own_service.start()
-    started.claim()
+    started.sign_in_first()
     let_in(started, description("Cellar rack", **CLIMATE))
     let_in(started, description("Hen lamp", **PLUG), "Hen house")
     return started
@@ -93,7 +93,7 @@ def test_a_text_of_before_comes_back(service: Service) -> None:
 
 
 def test_what_follows_waits_for_the_node_also_over_a_kill(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
     fan = let_in(own_service, description("Cellar fan", **PLUG))
     let_in(own_service, description("Mister", **PLUG))

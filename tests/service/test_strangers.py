@@ -46,7 +46,7 @@ def test_who_connects_a_thousand_times_shuts_nobody_out(own_service: Service) ->
     # A hard limit that the hub cannot raise.
     few = "import resource; resource.setrlimit(resource.RLIMIT_NOFILE, (1024, 1024))"
     with started_after(own_service, few):
-        own_service.claim()
+        own_service.sign_in_first()
         with contextlib.ExitStack() as stack, httpx.Client(base_url=own_service.url) as known:
             auth = {"Authorization": f"Bearer {own_service.token}"}
             assert known.get("/api/house", headers=auth).status_code == 200
@@ -119,7 +119,7 @@ def test_a_forwarded_address_from_anybody_counts_for_nothing(
     own_service: Service, count: int
 ) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     answers = [
         httpx.post(
             f"{own_service.url}/api/session",
@@ -140,7 +140,7 @@ def test_a_forwarded_address_from_anybody_counts_for_nothing(
 def test_behind_a_named_proxy_the_forwarded_address_counts(own_service: Service) -> None:
     own_service.env["HOMBI_HTTP_BEHIND"] = "127.0.0.1"
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
 
     def tries(address: str) -> int:
         wrong = {"username": OWNER, "password": "wrong"}
@@ -187,7 +187,7 @@ def test_odd_addresses_are_answered_and_problems_are_problem_details(
         assert json.loads(body)["status"] == status
 
 
-@pytest.mark.parametrize("path", ["/api/arrivals", "/api/session", "/api/claim"])
+@pytest.mark.parametrize("path", ["/api/arrivals", "/api/session", "/api/first-sign-in"])
 @pytest.mark.parametrize("depth", [65, 400, 990, 100_000])
 def test_deeply_nested_json_is_refused_in_words(service: Service, path: str, depth: int) -> None:
     nested = '{"a":' * depth + "1" + "}" * depth
@@ -231,30 +231,31 @@ def test_foreign_names_are_refused_and_more_can_be_named(own_service: Service) -
 
 def test_wrong_codes_of_one_address_do_not_void_the_right_one(own_service: Service) -> None:
     own_service.start()
-    said = own_service.hombi("token", "claim-code")
+    said = own_service.hombi("token", "first-code")
     assert said.returncode == 0, said.stderr
     code = said.stdout.split()[-1]
     assert code != own_service.code
     wrong = {"code": "AAAA-AAAA", "username": "eve", "password": PASSWORD}
     answers = [
-        httpx.post(f"{own_service.url}/api/claim", json=wrong).status_code for _ in range(30)
+        httpx.post(f"{own_service.url}/api/first-sign-in", json=wrong).status_code
+        for _ in range(30)
     ]
     assert set(answers) == {409, 429}
     # The throttle is the stranger's address's own; the code is what it was.
-    again = own_service.hombi("token", "claim-code").stdout.split()[-1]
+    again = own_service.hombi("token", "first-code").stdout.split()[-1]
     with httpx.Client(
         transport=httpx.HTTPTransport(local_address="127.0.0.9"), base_url=own_service.url
     ) as other:
-        assert other.post("/api/claim", json={**wrong, "code": code}).status_code == 409, (
+        assert other.post("/api/first-sign-in", json={**wrong, "code": code}).status_code == 409, (
             "the one before is void"
         )
         assert (
             other.post(
-                "/api/claim", json={"code": again, "username": OWNER, "password": PASSWORD}
+                "/api/first-sign-in", json={"code": again, "username": OWNER, "password": PASSWORD}
             ).status_code
             == 201
         )
-    refused = own_service.hombi("token", "claim-code")
+    refused = own_service.hombi("token", "first-code")
     assert refused.returncode == 1
     assert "has an owner" in refused.stderr
 
@@ -302,7 +303,7 @@ def test_over_ipv6_one_strangers_wrong_sign_ins_lock_out_only_that_stranger(
 ) -> None:
     own_service.env["HOMBI_HTTP_HOST"] = "::"
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     assert f"http://127.0.0.1:{own_service.port}" in "".join(own_service.said)
 
     def tries(source: str) -> int:
@@ -320,5 +321,5 @@ def test_an_ipv6_address_is_printed_with_brackets_and_reached(own_service: Servi
     own_service.start()
     said = "".join(own_service.said)
     assert f"http://[::1]:{own_service.port}" in said
-    assert f"http://[::1]:{own_service.port}/claim" in said
+    assert f"http://[::1]:{own_service.port}/first-sign-in" in said
     assert own_service.hombi("status").returncode == 0

@@ -70,7 +70,7 @@ def all_is_well(service: Service, rack: Joined, token: str) -> None:
 
 def test_a_guest_with_many_streams_shuts_nobody_out(own_service: Service) -> None:
     own_service.start()
-    own_service.claim()
+    own_service.sign_in_first()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
     token = guest_of(own_service, "bo")
     with Hub(own_service.url) as hub:

@@ -25,7 +25,7 @@ title = "{room}: {value}"
 
 def test_a_household_in_fahrenheit(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     beam = let_in(service, description("Loft beam", **CLIMATE), "Loft")
     now = round(time.time())
     pack = [{"n": "temperature", "v": 20 + n % 2, "t": now - 60 * n} for n in range(40, 0, -1)]
@@ -95,7 +95,7 @@ def test_a_household_in_fahrenheit(own_service: Service) -> None:
 
 def test_an_entity_whose_readings_are_kept_for_less(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     beam = let_in(service, description("Loft beam", **CLIMATE), "Loft")
     now = round(time.time())
     pack = [
@@ -120,7 +120,7 @@ def test_an_entity_whose_readings_are_kept_for_less(own_service: Service) -> Non
 
 def test_a_difference_is_in_kelvin_for_everybody(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     for name, value in (("Loft beam", 25.0), ("Terrace post", 20.0)):
         node = let_in(service, description(name, **CLIMATE), "Loft")
         assert node.post([{"n": "temperature", "v": value}]).is_success

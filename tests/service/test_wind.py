@@ -24,7 +24,7 @@ title = "Draught in the cheese cellar"
 
 def test_a_vane_around_north(own_service: Service) -> None:
     service = own_service.start()
-    service.claim()
+    service.sign_in_first()
     vane = let_in(
         service,
         description("Mill vane", **{"wind-from": {"type": "number", "unit": "deg"}}),

@@ -15,7 +15,7 @@ RACK = "cellar-rack/humidity"
 
 
 def test_until_the_clock_is_set_nothing_is_dated_before_what_was(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
     let_in(own_service, description("Mister", **PLUG))
     rack.post([{"n": "humidity", "v": 50}])
@@ -65,7 +65,7 @@ def test_until_the_clock_is_set_nothing_is_dated_before_what_was(own_service: Se
 
 
 def test_a_reading_dated_ahead_is_no_present_value_after_a_restart(own_service: Service) -> None:
-    own_service.start().claim()
+    own_service.start().sign_in_first()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
     now = time.time()
     rack.post([{"n": "humidity", "v": 50, "t": now - 60}, {"n": "temperature", "v": 9, "t": now}])

@@ -226,4 +226,5 @@ export const removePerson = (person: string) =>
 export const resetPassword = (person: string) =>
   ask(api.POST("/api/people/{person}/reset", one("person", person)));
 export const signOut = () => ask(api.DELETE("/api/session"));
-export const claim = (body: Schemas["ClaimRequest"]) => ask(api.POST("/api/claim", { body }));
+export const signInFirst = (body: Schemas["FirstSignInRequest"]) =>
+  ask(api.POST("/api/first-sign-in", { body }));

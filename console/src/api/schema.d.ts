@@ -399,44 +399,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/claim": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Whether the hub has an owner. */
-        get: operations["claim_retrieve"];
-        put?: never;
-        /** @description Make the owner's account, and sign in. */
-        post: operations["claim_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/claim/code": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * @description For the command line on the hub's own machine: a new code; the one before is
-         *     void.
-         */
-        post: operations["claim_code"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/contacts": {
         parameters: {
             query?: never;
@@ -887,6 +849,44 @@ export interface paths {
         get: operations["entities_stretches_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/first-sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whether the hub has an owner. */
+        get: operations["first_sign_in_retrieve"];
+        put?: never;
+        /** @description Make the owner's account, and sign in. */
+        post: operations["first_sign_in_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/first-sign-in/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description For the command line on the hub's own machine: a new code; the one before is
+         *     void.
+         */
+        post: operations["first_code"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2515,29 +2515,6 @@ export interface components {
             choice: "clean" | "keep";
         };
         /**
-         * ClaimCode
-         * @description The code with which a person makes the hub theirs.
-         */
-        ClaimCode: {
-            code: string;
-        };
-        /**
-         * ClaimRequest
-         * @description The code that the hub printed, and the account to make.
-         */
-        ClaimRequest: {
-            code: string;
-            username: string;
-            password: string;
-        };
-        /**
-         * Claimed
-         * @description Whether the hub has an owner.
-         */
-        Claimed: {
-            claimed: boolean;
-        };
-        /**
          * Command
          * @description A command and what became of it.
          */
@@ -2888,6 +2865,22 @@ export interface components {
         Finding: {
             entity: string;
             text: string;
+        };
+        /**
+         * FirstCode
+         * @description The code with which a person makes the hub theirs.
+         */
+        FirstCode: {
+            code: string;
+        };
+        /**
+         * FirstSignInRequest
+         * @description The code that the hub printed, and the account to make.
+         */
+        FirstSignInRequest: {
+            code: string;
+            username: string;
+            password: string;
         };
         /**
          * FirstValue
@@ -3612,6 +3605,13 @@ export interface components {
          */
         OwnPassword: {
             password: string;
+        };
+        /**
+         * Owned
+         * @description Whether the hub has an owner.
+         */
+        Owned: {
+            owned: boolean;
         };
         /**
          * PairingNews
@@ -5539,94 +5539,6 @@ export interface operations {
             };
         };
     };
-    claim_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Claimed"];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    claim_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["ClaimRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SignedIn"];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    claim_code: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClaimCode"];
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     contacts_list: {
         parameters: {
             query?: never;
@@ -6759,6 +6671,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stretches"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    first_sign_in_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Owned"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    first_sign_in_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FirstSignInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedIn"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    first_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstCode"];
                 };
             };
             /** @description a problem */

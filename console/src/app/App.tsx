@@ -23,7 +23,7 @@ import { fetchPalette, Shell } from "./Shell";
 const fetchAdmitPage = () => import("../features/nodes/AdmitPage");
 const fetchAutomationPage = () => import("../features/automations/AutomationPage");
 const fetchAutomationsPage = () => import("../features/automations/AutomationsPage");
-const fetchClaimPage = () => import("../features/account/ClaimPage");
+const fetchFirstSignInPage = () => import("../features/account/FirstSignInPage");
 const fetchComparePage = () => import("../features/compare/ComparePage");
 const fetchDashboardPage = () => import("../features/dashboards/DashboardPage");
 const fetchEntityPage = () => import("../features/entity/EntityPage");
@@ -50,7 +50,9 @@ const AutomationPage = lazy(() =>
 const AutomationsPage = lazy(() =>
   fetchAutomationsPage().then((m) => ({ default: m.AutomationsPage })),
 );
-const ClaimPage = lazy(() => fetchClaimPage().then((m) => ({ default: m.ClaimPage })));
+const FirstSignInPage = lazy(() =>
+  fetchFirstSignInPage().then((m) => ({ default: m.FirstSignInPage })),
+);
 const ComparePage = lazy(() => fetchComparePage().then((m) => ({ default: m.ComparePage })));
 const DashboardPage = lazy(() => fetchDashboardPage().then((m) => ({ default: m.DashboardPage })));
 const EntityPage = lazy(() => fetchEntityPage().then((m) => ({ default: m.EntityPage })));
@@ -212,7 +214,7 @@ export function App() {
       <BrowserRouter>
         <Suspense fallback={<Waits />}>
           <Routes>
-            <Route path="/claim" element={<ClaimPage />} />
+            <Route path="/first-sign-in" element={<FirstSignInPage />} />
             <Route path="/join" element={<JoinPage />} />
             <Route path="/sign-in" element={<SignInPage />} />
             <Route path="/trust" element={<TrustPage />} />

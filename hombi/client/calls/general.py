@@ -67,20 +67,21 @@ def journal_events() -> Call[wire.JournalEvents]:
     return Call("GET", "/api/journal/events", wire.JournalEvents)
 
 
-def claimed() -> Call[wire.Claimed]:
+def owned() -> Call[wire.Owned]:
     """Whether the hub has an owner."""
-    return Call("GET", "/api/claim", wire.Claimed)
+    return Call("GET", "/api/first-sign-in", wire.Owned)
 
 
-def claim_code() -> Call[wire.ClaimCode]:
-    """A new code for claiming the hub; only with the token of the hub's own machine."""
-    return Call("POST", "/api/claim/code", wire.ClaimCode)
+def first_code() -> Call[wire.FirstCode]:
+    """A new code for the first sign-in; only with the token of the hub's own
+    machine."""
+    return Call("POST", "/api/first-sign-in/code", wire.FirstCode)
 
 
-def claim(code: str, username: str, password: str) -> Call[wire.SignedIn]:
+def sign_in_first(code: str, username: str, password: str) -> Call[wire.SignedIn]:
     """Make the owner's account with the code that the hub printed."""
-    body = wire.ClaimRequest(code=code, username=username, password=password)
-    return Call("POST", "/api/claim", wire.SignedIn, body=body)
+    body = wire.FirstSignInRequest(code=code, username=username, password=password)
+    return Call("POST", "/api/first-sign-in", wire.SignedIn, body=body)
 
 
 def releases() -> Call[list[wire.Release]]:

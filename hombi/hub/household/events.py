@@ -147,14 +147,14 @@ class BrowserSignedOut(Event, frozen=True, kw_only=True):
         return f"{self.browser} of {self.person} was signed out"
 
 
-class OwnerClaimed(Event, frozen=True, kw_only=True):
+class FirstSignedIn(Event, frozen=True, kw_only=True):
     """Somebody made the hub theirs."""
 
     person: str
 
     @property
     def sentence(self) -> str:
-        return f"{self.person} claimed this hub"
+        return f"{self.person} signed in first, and owns this hub"
 
 
 class TokenMade(Event, frozen=True, kw_only=True):

@@ -45,8 +45,8 @@ ROLES: dict[Right, frozenset[Role]] = {
     Right.CLAIM: frozenset(),
 }
 
-# Who else may. The right that comes with a button, and the codes for claiming and
-# joining, are checked by the changes themselves.
+# Who else may. The right that comes with a button, and the codes for the first sign-in
+# and joining, are checked by the changes themselves.
 OTHERS: dict[ActorKind, frozenset[Right]] = {
     ActorKind.AUTOMATION: frozenset({Right.SWITCH, Right.USE, Right.TUNE}),
     ActorKind.HOUSE: frozenset({Right.USE, Right.TELL, Right.ARRANGE, Right.TUNE}),

@@ -1,2 +1,2 @@
-"""People's accounts: claiming the owner's, signing in, and the tokens of command lines
+"""People's accounts: the first sign-in, later ones, and the tokens of command lines
 and programs."""

@@ -1,4 +1,4 @@
-"""Changes of accounts: claiming the hub, and the tokens of programs."""
+"""Changes of accounts: the first sign-in, and the tokens of programs."""
 
 from __future__ import annotations
 
@@ -11,10 +11,10 @@ from django.db import transaction
 
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import House
-from hombi.hub.household.events import OwnerClaimed, TokenMade, TokenRevoked
+from hombi.hub.household.events import FirstSignedIn, TokenMade, TokenRevoked
 from hombi.hub.kernel import Actor, Change, Context, Done, Limit, Part, Right, Role
 from hombi.hub.notices.outbox import Outbox
-from hombi.service.accounts.claim import Claim, claimed
+from hombi.service.accounts.first_sign_in import FirstSignIn, owned
 from hombi.service.accounts.models import AccessToken, fresh_token, hash_token
 from hombi.service.accounts.person_names import usable_name
 from hombi.service.accounts.standing import Standing
@@ -32,7 +32,7 @@ class Accounts(Part):
         self.house, self.outbox = house, outbox
 
 
-class ClaimHub(Change[Accounts, User], frozen=True):
+class SignInFirst(Change[Accounts, User], frozen=True):
     """Make the owner's account, with the code that the hub printed. Raises Refused for
     a wrong code or a hub that has an owner, Invalid for the rest."""
 
@@ -46,15 +46,15 @@ class ClaimHub(Change[Accounts, User], frozen=True):
     async def do(self, part: Accounts, by: Actor) -> Done[User]:
         user = await part.context.thread.run(self._store)
         part.house.people.add(user.username)
-        return Done(user, OwnerClaimed(person=user.username))
+        return Done(user, FirstSignedIn(person=user.username))
 
     def _store(self) -> User:
-        if claimed():
+        if owned():
             raise Refused("this hub has an owner already; sign in")
         given = self.code.upper().replace("-", "").replace(" ", "")
-        if not hmac.compare_digest(Claim.code.replace("-", "").encode(), given.encode()):
+        if not hmac.compare_digest(FirstSignIn.code.replace("-", "").encode(), given.encode()):
             raise Refused(
-                "this is not the hub's code; on the hub's own machine `hombi token claim-code` "
+                "this is not the hub's code; on the hub's own machine `hombi token first-code` "
                 "makes a new one"
             )
         user = User(username=self.username.strip(), is_superuser=True)
@@ -66,7 +66,7 @@ class ClaimHub(Change[Accounts, User], frozen=True):
         user.set_password(self.password)
         with transaction.atomic():
             user.save()
-        Claim.code = ""
+        FirstSignIn.code = ""
         return user
 
 

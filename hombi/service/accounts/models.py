@@ -12,8 +12,8 @@ from hombi.service.records.sealing import SealedTextField
 
 
 class Account(models.Model):
-    """What a person is in the house. Whoever has none is an owner, if they claimed it.
-    A guest has `rooms`, a wall a `dashboard`."""
+    """What a person is in the house. Whoever has none is an owner, if they signed in
+    first. A guest has `rooms`, a wall a `dashboard`."""
 
     user = models.OneToOneField(
         settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="account"

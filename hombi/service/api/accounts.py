@@ -1,4 +1,4 @@
-"""Claiming the hub, signing in and out, and tokens for programs."""
+"""The first sign-in, signing in and out, and tokens for programs."""
 
 from __future__ import annotations
 
@@ -17,8 +17,8 @@ from hombi.hub.errors import Refused
 from hombi.hub.kernel import STRANGER, Limit, Right, Role
 from hombi.service.accounts import browsers, second
 from hombi.service.accounts.authentication import LocalUser
-from hombi.service.accounts.changes import ClaimHub, MakeToken, RevokeToken
-from hombi.service.accounts.claim import Claim, claimed
+from hombi.service.accounts.changes import MakeToken, RevokeToken, SignInFirst
+from hombi.service.accounts.first_sign_in import FirstSignIn, owned
 from hombi.service.accounts.models import AccessToken
 from hombi.service.accounts.who import actor_of
 from hombi.service.api.parsing import body
@@ -56,40 +56,40 @@ class _SignInView(View):
         return [AddressThrottle()] if self.request.method == "POST" else []
 
 
-class ClaimView(_SignInView):
+class FirstSignInView(_SignInView):
     """The owner's account, before there is one."""
 
     permission_classes = (AllowAny,)
 
-    @operation(gives=wire.Claimed, open_to_all=True)
+    @operation(gives=wire.Owned, open_to_all=True)
     def get(self, request: Request) -> Response:
         """Whether the hub has an owner."""
         get_token(request._request)
-        return Response(wire.Claimed(claimed=claimed()))
+        return Response(wire.Owned(owned=owned()))
 
-    @operation(takes=wire.ClaimRequest, gives=wire.SignedIn, status=201, open_to_all=True)
+    @operation(takes=wire.FirstSignInRequest, gives=wire.SignedIn, status=201, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Make the owner's account, and sign in."""
-        payload = body(request, wire.ClaimRequest)
-        wanted = ClaimHub(payload.code, payload.username, payload.password)
+        payload = body(request, wire.FirstSignInRequest)
+        wanted = SignInFirst(payload.code, payload.username, payload.password)
         user = change(STRANGER, wanted, lambda _, made: made)
         browsers.sign_in(request._request, user)
         return Response(signed_in(user), status=201)
 
 
-class ClaimCodeView(View):
-    """The code for claiming the hub."""
+class FirstCodeView(View):
+    """The code for the first sign-in."""
 
-    @operation(name="claim_code", gives=wire.ClaimCode, status=201)
+    @operation(name="first_code", gives=wire.FirstCode, status=201)
     def post(self, request: Request) -> Response:
         """For the command line on the hub's own machine: a new code; the one before is
         void."""
         if not isinstance(request.user, LocalUser):
             raise PermissionDenied("only the hub's own machine makes a new code")
-        code = Claim.prepare()
+        code = FirstSignIn.prepare()
         if not code:
             raise Refused("this hub has an owner already; sign in")
-        return Response(wire.ClaimCode(code=code), status=201)
+        return Response(wire.FirstCode(code=code), status=201)
 
 
 def signed_in(user: Any, auth: Any = None) -> wire.SignedIn:

@@ -97,7 +97,7 @@ def _owner(request: Request) -> str:
         return str(request.user.username)
     owner = owners().values_list("username", flat=True).first()
     if owner is None:
-        raise Invalid("this hub has no owner yet; claim it in the console first")
+        raise Invalid("this hub has no owner yet; sign in at the console first")
     return str(owner)
 
 

@@ -12,7 +12,10 @@ import { useEnter } from "./useEnter";
 export function SignInPage() {
   const from = (useLocation().state as { from?: string } | null)?.from ?? "/";
   const enter = useEnter(from);
-  const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
+  const owned = useQuery({
+    queryKey: ["owned"],
+    queryFn: () => ask(api.GET("/api/first-sign-in")),
+  });
   const signIn = useChange({
     mutationFn: (body: Schemas["SignInRequest"]) => changes.signIn(body),
     onSuccess: enter,
@@ -21,7 +24,7 @@ export function SignInPage() {
   const [coded, setCoded] = useState(false);
   const wanted = coded || (signIn.error?.message ?? "").includes("second factor");
   if (wanted && !coded) setCoded(true);
-  if (claimed.data && !claimed.data.claimed) return <Navigate to="/claim" replace />;
+  if (owned.data && !owned.data.owned) return <Navigate to="/first-sign-in" replace />;
   return (
     <Door
       title="Come in"

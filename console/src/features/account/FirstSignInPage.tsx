@@ -1,4 +1,4 @@
-// Claiming a new hub.
+// The first sign-in at a new hub.
 import { useQuery } from "@tanstack/react-query";
 import { Navigate } from "react-router";
 import * as changes from "../../api/changes";
@@ -8,23 +8,27 @@ import { Labelled } from "../../ui/parts";
 import { Door } from "./Door";
 import { useEnter } from "./useEnter";
 
-export function ClaimPage() {
+export function FirstSignInPage() {
   const enter = useEnter("/");
-  const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
-  const claim = useChange({
-    mutationFn: (body: { code: string; username: string; password: string }) => changes.claim(body),
+  const owned = useQuery({
+    queryKey: ["owned"],
+    queryFn: () => ask(api.GET("/api/first-sign-in")),
+  });
+  const signInFirst = useChange({
+    mutationFn: (body: { code: string; username: string; password: string }) =>
+      changes.signInFirst(body),
     onSuccess: enter,
   });
-  if (claimed.data?.claimed && !claim.isSuccess) return <Navigate to="/sign-in" replace />;
+  if (owned.data?.owned && !signInFirst.isSuccess) return <Navigate to="/sign-in" replace />;
   return (
     <Door
       title="This hub is new"
       about="It printed a code when it started. The person who enters the code becomes the owner."
       action="Make it mine"
-      busy={claim.isPending}
-      error={claim.error}
+      busy={signInFirst.isPending}
+      error={signInFirst.error}
       onSubmit={(values) =>
-        claim.mutate({
+        signInFirst.mutate({
           code: String(values.get("code")),
           username: String(values.get("username")),
           password: String(values.get("password")),
