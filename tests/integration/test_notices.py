@@ -4,9 +4,12 @@ phone that checks and decrypts it."""
 from __future__ import annotations
 
 import asyncio
+import base64
 import contextlib
+import hashlib
 import hmac
 import json
+import re
 import ssl
 import threading
 import time
@@ -104,18 +107,31 @@ def test_what_a_push_service_is_asked_follows_from_what_the_notice_is(
 
 
 class Receiver:
-    """Ten lines of somebody's own, as the documentation shows them."""
+    """A receiver of somebody's own, as the documentation shows it."""
 
-    def __init__(self, secret: str = "") -> None:
+    def __init__(self, address: str, secret: str = "") -> None:
+        self.address = address
         self.secret, self.told, self.answer = secret, [], 204
         self.refused = 0
 
     async def take(self, request: Request) -> Response:
         body = await request.body()
-        at = request.headers["hombi-time"]
-        made = hmac.new(self.secret.encode(), at.encode() + b"." + body, "sha256").hexdigest()
-        fits = hmac.compare_digest(made, request.headers["hombi-signature"])
-        if not fits or abs(time.time() - int(at)) > 300:
+        digest = base64.b64encode(hashlib.sha256(body).digest()).decode()
+        params = request.headers["signature-input"].removeprefix("hombi=")
+        base = "\n".join(
+            [
+                '"@method": POST',
+                f'"@target-uri": {self.address}',
+                f'"content-type": {request.headers["content-type"]}',
+                f'"content-digest": sha-256=:{digest}:',
+                f'"@signature-params": {params}',
+            ]
+        )
+        mac = hmac.new(self.secret.encode(), base.encode(), "sha256").digest()
+        made = f"hombi=:{base64.b64encode(mac).decode()}:"
+        fits = hmac.compare_digest(made, request.headers["signature"])
+        at = re.search(r"created=(\d+)", params)
+        if not fits or at is None or abs(time.time() - int(at[1])) > 300:
             self.refused += 1
             return Response(status_code=403)
         if self.answer == 204:
@@ -125,7 +141,7 @@ class Receiver:
 
 def test_a_post_is_signed_tried_again_and_given_up_where_it_is_refused(service: Service) -> None:
     (port,) = free_ports(1)
-    receiver = Receiver()
+    receiver = Receiver(f"http://127.0.0.1:{port}/told")
     with served([Route("/told", receiver.take, methods=["POST"])], port), service.hub() as hub:
         made = hub.contacts.add("post", f"http://127.0.0.1:{port}/told", "ledger")
         assert made.contact == "ada/ledger"

@@ -111,6 +111,6 @@ def test_nothing_is_told_to_strangers(service: Service, path: str) -> None:
     assert answer.headers["content-type"] == "application/problem+json"
 
 
-@pytest.mark.parametrize("path", ["health", "sign_in_first", "schema", "docs"])
+@pytest.mark.parametrize("path", ["health", "first-sign-in", "schema", "docs"])
 def test_what_anyone_may_read(service: Service, path: str) -> None:
     assert httpx.get(f"{service.url}/api/{path}").status_code == 200

@@ -105,7 +105,7 @@ def test_a_backup_is_restored_on_a_new_machine_and_the_nodes_go_on(
         with new.hub() as hub:
             assert until(lambda: hub.entities.get("cellar-rack/humidity").value) == 77.5
             assert until(lambda: hub.automations.get("dry").phase) == "on"
-            assert [one.way for one in hub.contacts.list()] == ["ada/mail"]
+            assert [one.contact for one in hub.contacts.list()] == ["ada/mail"]
             assert hub.sign_in(OWNER, PASSWORD).username == OWNER
         # A second one: what is there is moved aside, and not while the hub runs.
         busy = new.hombi("restore", str(backup), "--yes", "--passphrase", SECRET)

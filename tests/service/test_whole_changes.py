@@ -31,8 +31,8 @@ def get(service: Service, path: str) -> Any:
         ("/entities/cellar-rack/humidity", {"title": "Damp", "hidden": True, "seen_in": "°C"}),
         ("/entities/cellar-rack/humidity", {"kind": "number", "seen_in": "%"}),
         ("/entities/cellar-rack/humidity", {"kind": "number", "title": "N", "keep": "for ever so"}),
-        ("/people/{owner}", {"quiet": "22:00-06:00", "follows": ["no/such"]}),
-        ("/people/{owner}", {"quiet": "22:00-06:00", "home": True, "linger": "3 years",
+        ("/presence/{owner}", {"quiet": "22:00-06:00", "follows": ["no/such"]}),
+        ("/presence/{owner}", {"quiet": "22:00-06:00", "home": True, "linger": "3 years",
                              "follows": ["cellar-rack/humidity"]}),
         ("/rooms/cheese-cellar", {"name": "Cave", "floor": "No such floor"}),
         ("/floors/Ground floor", {"name": "\u202eLow", "position": 0}),
@@ -41,11 +41,11 @@ def get(service: Service, path: str) -> Any:
 def test_the_first_half_is_not_kept_when_the_second_cannot_be(
     service: Service, rack: Joined, path: str, asked: dict[str, Any]
 ) -> None:
-    (owner,) = [one["person"] for one in get(service, "/people")]
+    (owner,) = [one["person"] for one in get(service, "/presence")]
     path = path.format(owner=owner)
 
     def everything() -> list[Any]:
-        places = ("/nodes", "/entities", "/people", "/rooms")
+        places = ("/nodes", "/entities", "/presence", "/rooms")
         return [
             [{k: v for k, v in one.items() if k != "heard_at"} for one in get(service, place)]
             for place in places

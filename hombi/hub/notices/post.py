@@ -4,7 +4,6 @@ receiver knows whom it is from and that it is fresh."""
 from __future__ import annotations
 
 import asyncio
-import hmac
 import time
 
 import httpx
@@ -13,17 +12,11 @@ import msgspec
 from hombi.hub.notices import form
 from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
+from hombi.hub.notices.signing import signed
 
 TIMEOUT_S, WHOLE_S = 10.0, 20.0
 LONGEST_WAIT_S = 3600.0
-TIME, SIGNATURE = "Hombi-Time", "Hombi-Signature"
-
-
-def signed(body: bytes, secret: str, now_s: int) -> dict[str, str]:
-    """The headers of a post: the time, and HMAC-SHA-256 over the time, a full stop and
-    the body."""
-    mac = hmac.new(secret.encode(), str(now_s).encode() + b"." + body, "sha256").hexdigest()
-    return {TIME: str(now_s), SIGNATURE: mac}
+JSON = "application/json"
 
 
 class Post:
@@ -46,16 +39,12 @@ class Post:
             "over": delivery.quiet,
         }
         body = form.filled(contact.form, fields) if contact.form else msgspec.json.encode(fields)
-        headers = {
-            "Content-Type": "application/json",
-            **signed(body, contact.auth, int(time.time())),
-        }
         try:
+            url = httpx.URL(contact.endpoint)
+            headers = signed(str(url), JSON, body, contact.auth, int(time.time()))
             async with (
                 asyncio.timeout(WHOLE_S),
-                self._http.stream(
-                    "POST", contact.endpoint, content=body, headers=headers
-                ) as answer,
+                self._http.stream("POST", url, content=body, headers=headers) as answer,
             ):
                 status, wait = answer.status_code, answer.headers.get("Retry-After", "")
         except (TimeoutError, httpx.HTTPError, httpx.InvalidURL) as error:
