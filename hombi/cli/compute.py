@@ -24,7 +24,7 @@ METHODS = (
 def methods(json: Json = False) -> None:
     """List the methods: what each takes, and what it gives."""
     with hub() as h:
-        sorts = h.derived.methods()
+        sorts = h.computed.methods()
     if json:
         as_json(sort.as_dict() for sort in sorts)
         return
@@ -74,7 +74,7 @@ def add(
         given = dict(source.split("=", 1) for source in sources if "=" in source)
         named = [entity_called(h, source) for source in sources if "=" not in source]
         parameters = {name: value.strip("\"'") for name, value in given.items()}
-        made = h.derived.make(method, named, title=title, room=room, parameters=parameters)
+        made = h.computed.make(method, named, title=title, room=room, parameters=parameters)
     said(json, [made], f"{made.entity} is the {method} of {', '.join(named)}.")
 
 
@@ -102,7 +102,7 @@ def formula(
     """Compute a value by a formula of others; units must fit."""
     with hub() as h:
         parameters = {"text": text, "kind": kind}
-        made = h.derived.make("formula", [], title=title, room=room, parameters=parameters)
+        made = h.computed.make("formula", [], title=title, room=room, parameters=parameters)
     said(json, [made], f"{made.entity} is {text}, a {made.kind} in {made.unit or 'no unit'}.")
 
 

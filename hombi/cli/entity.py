@@ -90,9 +90,9 @@ def show(entity: Address, json: Json = False) -> None:
 
 def _computed(e: EntityDetail) -> str:
     """How a value is computed from others, in words."""
-    if e.derived is None:
+    if e.computed is None:
         return ""
-    how = e.derived
+    how = e.computed
     if "text" in how.parameters:
         return how.parameters["text"]
     given = ", ".join(f"{name}={value}" for name, value in how.parameters.items())
@@ -168,7 +168,7 @@ def remove(
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
     json: Json = False,
 ) -> None:
-    """Remove an entity that was picked or is derived, with its history."""
+    """Remove an entity that was picked or is computed, with its history."""
     if not yes:
         question = f"{entity} is removed, and its history with it. Remove it?"
         typer.confirm(question, abort=True)

@@ -30,14 +30,14 @@ def tally(entity: Entity, json: Json = False) -> None:
     with hub() as h:
         HouseTime.of(h)
         detail = h.entities.get(entity_called(h, entity))
-        if detail.derived is None or detail.derived.method not in TALLIES:
+        if detail.computed is None or detail.computed.method not in TALLIES:
             err.print(
                 f"{detail.entity} is not a tally. `hombi compute methods` lists what makes one of "
                 f"it: starts, time-on, amount.",
                 style="red",
             )
             raise typer.Exit(SAID_NO)
-        per = detail.derived.parameters["per"]
+        per = detail.computed.parameters["per"]
         count, hours, *_ = SPANS[per]
         end = (detail.at or 0) + 1
         start = max(0, end - (count - 1) * hours * HOUR_MS)

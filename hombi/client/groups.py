@@ -9,10 +9,10 @@ from typing import Any, Generic, ParamSpec, Protocol, Self, TypeVar, cast, overl
 
 from hombi.client.calls import (
     automations,
+    computed,
     conditioning,
     contacts,
     dashboards,
-    derived,
     entities,
     general,
     imports,
@@ -229,11 +229,11 @@ class Dashboards(Group[C]):
     remove = call(dashboards.remove)
 
 
-class Derived(Group[C]):
+class Computed(Group[C]):
     """Values that are computed from others."""
 
-    methods = call(derived.methods)
-    make = call(derived.make)
+    methods = call(computed.methods)
+    make = call(computed.make)
 
 
 class Entities(Group[C]):
@@ -381,7 +381,7 @@ class Client(Asks):
         self.presence: Presences[Self] = Presences(client)
         self.scenes: Scenes[Self] = Scenes(client)
         self.sequences: Sequences[Self] = Sequences(client)
-        self.derived: Derived[Self] = Derived(client)
+        self.computed: Computed[Self] = Computed(client)
         self.pairing: Pairing[Self] = Pairing(client)
         self.automations: Automations[Self] = Automations(client)
         self.contacts: Contacts[Self] = Contacts(client)

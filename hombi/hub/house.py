@@ -70,8 +70,8 @@ OWN_STATES = {
 @dataclass
 class Entity:
     """One value. Its `origin` are the channels over which a node sends it, or how it is
-    derived from others; one that is derived has no node. It stands on its `host`, the
-    node whose values alone it is derived from, or in a room of its own.
+    derived from others; one that is computed has no node. It stands on its `host`, the
+    node whose values alone it is computed from, or in a room of its own.
 
     `low` and `high` are in the unit of its kind. `rhythm` is how often it is
     usually heard; `heard_ms` is when it was heard last. `source` and
@@ -125,9 +125,9 @@ class Entity:
 
     @property
     def channels(self) -> Channels:
-        """What it is sent. Raises TypeError for one that is derived."""
+        """What it is sent. Raises TypeError for one that is computed."""
         if isinstance(self.origin, Derivation):
-            raise TypeError(f"{self.address} is derived; nothing is sent for it")
+            raise TypeError(f"{self.address} is computed; nothing is sent for it")
         return self.origin
 
     @property
@@ -393,14 +393,14 @@ class House:
         self.entities[entity.address] = entity
 
     def host_of(self, sources: Sequence[Entity]) -> Node | None:
-        """The node on which something stands that is derived from these: theirs, if
+        """The node on which something stands that is computed from these: theirs, if
         that is one and the same."""
         nodes = {id(node): node for source in sources if (node := source.node or source.host)}
         stands = all(source.node or source.host for source in sources)
         return next(iter(nodes.values())) if stands and len(nodes) == 1 else None
 
     def own_name(self, node: str, name: str) -> str:
-        """The name for a value of a node: another one where a derived value has it."""
+        """The name for a value of a node: another one where a computed value has it."""
         result, number = name, 1
         while (there := self.entities.get(f"{node}/{result}")) and there.node is None:
             number += 1

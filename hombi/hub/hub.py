@@ -16,9 +16,9 @@ from hombi.hub.automations.changes import Acknowledge, PutOnDuty
 from hombi.hub.automations.part import Automations
 from hombi.hub.automations.sequences import Sequences
 from hombi.hub.backup.part import Backups
+from hombi.hub.computed.changes import mean_of
+from hombi.hub.computed.part import Computed
 from hombi.hub.conditioning.part import Conditioning
-from hombi.hub.derived.changes import mean_of
-from hombi.hub.derived.part import Derived
 from hombi.hub.house import OWN_STATES, House
 from hombi.hub.household.own_state import KeepState, OwnState
 from hombi.hub.household.presence import Presence
@@ -94,7 +94,7 @@ class Hub:
     admission: Admission
     intake: Intake
     conditioning: Conditioning
-    derived: Derived
+    computed: Computed
     imports: Imports
     jobs: Jobs
     nodes: Nodes

@@ -132,7 +132,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                         if first_try != text:
                             await hub.automations.change(added.automation, text)
                     for method, sources, title, parameters in DERIVED:
-                        await hub.derived.make(method, sources, title=title, parameters=parameters)
+                        await hub.computed.make(method, sources, title=title, parameters=parameters)
                     await hub.dashboards.add("Kitchen wall", kitchen_wall(demo.lab_port))
                     demo.unfinished.unlink()
                 _say_ready(demo, url, say)

@@ -86,7 +86,7 @@ class Watcher(Limit, frozen=True, kw_only=True):
     name: str
 
 
-class HowDerived(Shape, frozen=True, kw_only=True):
+class HowComputed(Shape, frozen=True, kw_only=True):
     """How a value is computed: the method, in words and with where its formula comes
     from, its sources in their order, and its parameters."""
 
@@ -98,7 +98,7 @@ class HowDerived(Shape, frozen=True, kw_only=True):
     parameters: dict[str, str]
 
 
-class DerivedRequest(Ask, frozen=True, kw_only=True):
+class ComputedRequest(Ask, frozen=True, kw_only=True):
     """A value to compute from others. It stands in the room of its first source unless
     one is named."""
 
@@ -146,8 +146,8 @@ class EntityDetail(Entity, frozen=True, kw_only=True):
     converted: Annotated[
         bool, Meta(description="its node speaks another unit, not only another name of the unit")
     ]
-    derived: Annotated[
-        HowDerived | None, Meta(description="how it is computed; null for what a node sends")
+    computed: Annotated[
+        HowComputed | None, Meta(description="how it is computed; null for what a node sends")
     ]
 
 

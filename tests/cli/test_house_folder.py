@@ -46,10 +46,10 @@ def mill(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> Iter
         hub.entities.rename("cellar-rack/humidity", "Moisture")
         hub.entities.see("cellar-rack/temperature", unit="°F", decimals=2, keep="30 d")
         hub.conditioning.set("cellar-rack/humidity", [{"step": "linear", "offset": 1.5, "gain": 1}])
-        dew = hub.derived.make(
+        dew = hub.computed.make(
             "dew-point", ["cellar-rack/temperature", "cellar-rack/humidity"], room="drying-room"
         )
-        hub.derived.make("mean", [dew.entity, "cellar-rack/temperature"], room="loft", title="Odd")
+        hub.computed.make("mean", [dew.entity, "cellar-rack/temperature"], room="loft", title="Odd")
         hub.entities.hide("cellar-mister/power")
         hub.sequences.put(MISTING)
         hub.automations.add(DRY)

@@ -20,8 +20,8 @@ from hombi.core.quality import Quality
 from hombi.core.series import Channel, Reading, Sample, chain_of
 from hombi.core.series.conditioning import PlanError, checked
 from hombi.core.series.course import Course, made_by, marks_in
-from hombi.core.series.derived import DerivedError, computing
-from hombi.core.series.derived import checked as checked_method
+from hombi.core.series.methods import MethodError, computing
+from hombi.core.series.methods import checked as checked_method
 from hombi.core.series.rollup import HOUR_MS, hold_ms, merge, roll
 from hombi.core.series.running import ChangeOver, MovingMean
 from hombi.core.values import parse_value, show_value
@@ -175,7 +175,7 @@ def test_what_is_computed_of_directions() -> None:
     assert made("mean", 0, 180) is None
     assert checked_method("difference", [WIND, WIND], {})[1] is KINDS["angle"]
     for method in ("lowest", "sum", "median", "counter"):
-        with pytest.raises(DerivedError, match="one is higher than another"):
+        with pytest.raises(MethodError, match="one is higher than another"):
             checked_method(method, [WIND] * (1 if method == "counter" else 2), {})
 
 

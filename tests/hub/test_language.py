@@ -19,7 +19,7 @@ from hombi.hub.automations.changes import (
     RunActions,
 )
 from hombi.hub.automations.looking_back import looked_back
-from hombi.hub.derived.changes import RemoveDerived
+from hombi.hub.computed.changes import RemoveComputed
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.machine.events import ClockSet
 from hombi.hub.nodes.part import RemoveNode
@@ -501,7 +501,7 @@ async def test_the_mean_that_was_taken_away_is_made_again() -> None:
         await r.do(AddAutomation(PAST))
         mean = "cellar-rack/humidity-mean-of-1-h"
         await until(lambda: mean in r.hub.house.entities)
-        await r.do(RemoveDerived(mean))
+        await r.do(RemoveComputed(mean))
         await until(lambda: mean in r.hub.house.entities)
 
 

@@ -11,7 +11,7 @@ from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.core.series import DAY_MS, HOUR_MS, Reading
 from hombi.core.series.running import MARK_MS
-from hombi.hub.derived.changes import MakeDerived
+from hombi.hub.computed.changes import MakeComputed
 from hombi.hub.errors import Busy, Invalid
 from hombi.hub.readings.events import ReadingTaken
 from tests.hub.parts import START, Rig, rig, settle, until
@@ -30,7 +30,7 @@ async def say(r: Rig, at_ms: int, **values: float) -> None:
     """The sump tells something; the hub's clock moves on to then, mark by mark."""
     while (mark := r.clock.now // MARK_MS * MARK_MS + MARK_MS) < at_ms:
         r.clock.now = mark
-        r.hub.derived.mark(mark)
+        r.hub.computed.mark(mark)
         await settle()
     r.clock.now = max(r.clock.now, at_ms)
     pack = [Resolved(name, "", at_ms, value) for name, value in values.items()]
@@ -52,13 +52,13 @@ async def cycles(r: Rig, count: int, start: int = START) -> None:
 
 
 async def make(r: Rig) -> None:
-    await r.do(MakeDerived("hysteresis", ["sump/depth"], LIMITS, "Pump"))
-    await r.do(MakeDerived("starts", [PUMP], {"per": "day"}, "Pump starts"))
-    await r.do(MakeDerived("time-on", [PUMP], {}, "Pump time"))
-    await r.do(MakeDerived("integral", ["sump/power"], {}, "Pump energy"))
-    await r.do(MakeDerived("amount", ["sump/energy"], {"per": "hour"}, "Hour's energy"))
-    await r.do(MakeDerived("change", ["sump/depth"], {"window": "10 min"}, "Rise"))
-    await r.do(MakeDerived("time-since", [PUMP], {"event": "off"}, "Last pumped"))
+    await r.do(MakeComputed("hysteresis", ["sump/depth"], LIMITS, "Pump"))
+    await r.do(MakeComputed("starts", [PUMP], {"per": "day"}, "Pump starts"))
+    await r.do(MakeComputed("time-on", [PUMP], {}, "Pump time"))
+    await r.do(MakeComputed("integral", ["sump/power"], {}, "Pump energy"))
+    await r.do(MakeComputed("amount", ["sump/energy"], {"per": "hour"}, "Hour's energy"))
+    await r.do(MakeComputed("change", ["sump/depth"], {"window": "10 min"}, "Rise"))
+    await r.do(MakeComputed("time-since", [PUMP], {"event": "off"}, "Last pumped"))
     await at_rest(r)
 
 
@@ -84,7 +84,7 @@ async def test_pump_cycles_are_counted_live_and_the_past_comes_to_the_same() -> 
         await make(r)
         await cycles(r, 6)
         r.clock.now = START + HOUR_MS
-        r.hub.derived.mark(r.clock.now)
+        r.hub.computed.mark(r.clock.now)
         await until(lambda: not r.hub.writer.held)
         starts, time_on = stored(r, "pump-starts")[-1], stored(r, "pump-time")[-1]
         assert starts.value == 6
@@ -97,7 +97,7 @@ async def test_pump_cycles_are_counted_live_and_the_past_comes_to_the_same() -> 
         live = {name: stored(r, name) for name in MADE}
         assert all(len({one.at_ms for one in some}) == len(some) for some in live.values())
         for name in MADE:
-            r.hub.derived.derive_past(r.hub.house.entity(f"sump/{name}"))
+            r.hub.computed.derive_past(r.hub.house.entity(f"sump/{name}"))
         await at_rest(r)
         for name in MADE:
             assert changes(stored(r, name)) == changes(live[name]), f"{name}: live equals replayed"
@@ -136,7 +136,7 @@ async def test_a_new_day_begins_at_midnight_and_a_restart_changes_nothing() -> N
 
 
 async def test_what_came_late_is_counted_in_its_place(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("hombi.hub.derived.part.BUFFERED_AFTER_S", 0.01)
+    monkeypatch.setattr("hombi.hub.computed.part.BUFFERED_AFTER_S", 0.01)
     async with rig() as r:
         await r.let_in("Sump", **SUMP)
         await make(r)
@@ -179,7 +179,7 @@ async def test_a_silent_node_makes_it_uncertain_and_a_full_disk_is_waited_for(
         r.hub.house.node("sump").silent = True
         r.hub.house.entity("sump/depth").silent = True
         r.clock.now += MARK_MS
-        r.hub.derived.mark(r.clock.now // MARK_MS * MARK_MS)
+        r.hub.computed.mark(r.clock.now // MARK_MS * MARK_MS)
         await until(lambda: not r.hub.writer.held)
         assert stored(r, "pump")[-1].quality in (Quality.GOOD, Quality.INPUT_MISSING)
 
@@ -198,7 +198,7 @@ async def test_what_cannot_be_is_refused_in_words() -> None:
             ("time-since", "sump/depth", {}, "takes two states"),
         ):
             with pytest.raises(Invalid) as refused:
-                await r.do(MakeDerived(method, [source], given))
+                await r.do(MakeComputed(method, [source], given))
             assert said in str(refused.value), (method, str(refused.value))
 
 
@@ -211,7 +211,7 @@ async def test_a_long_past_does_not_hold_others_up() -> None:
             for n in range(30 * 288)
         ]
         r.records.history.store(rows)
-        await r.do(MakeDerived("hysteresis", ["sump/depth"], LIMITS, "Pump"))
+        await r.do(MakeComputed("hysteresis", ["sump/depth"], LIMITS, "Pump"))
         await asyncio.sleep(0)
         await say(r, START, depth=70)
         await at_rest(r)

@@ -13,8 +13,8 @@ import pytest
 
 from hombi.core.series import HOUR_MS
 from hombi.hub.acting.actuation import CommandEntity
+from hombi.hub.computed.changes import MakeComputed
 from hombi.hub.conditioning.changes import ConditionEntity
-from hombi.hub.derived.changes import MakeDerived
 from hombi.hub.house import Entity, House, Node
 from tests.hub.parts import CLIMATE, PLUG, rig, settle, until
 
@@ -77,8 +77,8 @@ async def test_no_thread_but_the_loop_touches_the_house(watched: Watched) -> Non
             r.say("bench", "temperature", 10.0 + minute / 10)
             r.say("bench", "humidity", 50.0 + minute % 7)
             await settle()
-        await r.do(MakeDerived("dew-point", [AIR, "bench/humidity"]))
-        await r.do(MakeDerived("moving-mean", [AIR], {"window": "1 h"}))
+        await r.do(MakeComputed("dew-point", [AIR, "bench/humidity"]))
+        await r.do(MakeComputed("moving-mean", [AIR], {"window": "1 h"}))
         await r.do(ConditionEntity(AIR, [{"step": "linear", "offset": 1.0}], past=True))
         await until(lambda: not r.hub.jobs.under_way())
         r.hub.rollups.move_to(ZoneInfo("Asia/Tokyo"))

@@ -82,7 +82,7 @@ def test_the_house_is_there_with_its_past(demo: Demo) -> None:
         point = hub.entities.get("cellar-rack/dew-point")
         assert point.value is not None
         until(lambda: len(hub.entities.history(point.entity, "month", points=30).at) == 30)
-        assert hub.entities.get("loft/cold-corner").derived is not None
+        assert hub.entities.get("loft/cold-corner").computed is not None
         assert len(hub.automations.list()) == 6
         assert all(not a.mistakes for a in hub.automations.list())
         assert house.phones == 1

@@ -144,14 +144,14 @@ class MemoryHouse:
         channels.now = channel
         return number, channels
 
-    def add_derived(self, entity: Entity) -> int:
+    def add_computed(self, entity: Entity) -> int:
         number = next(self._ids)
         self._derived[number] = replace(entity, id=number)
         self._history.entities.add(number)
         return number
 
     def add_told(self, entity: Entity) -> int:
-        number = self.add_derived(entity)
+        number = self.add_computed(entity)
         now = entity.channels.now
         self._history.channels.setdefault(number, {})[now.number] = now
         return number

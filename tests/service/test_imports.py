@@ -43,7 +43,7 @@ def test_a_past_is_seen_first_then_taken_then_taken_back(
     words = ("import", RACK, str(file), "--value", "Temp °F", "--unit", "degF", "--zone", "UTC")
     with service.hub() as hub:
         until(lambda: hub.entities.numbers(RACK).count == 1)
-        hub.derived.make("change", [RACK], parameters={"window": "2 h"}, title="Drift")
+        hub.computed.make("change", [RACK], parameters={"window": "2 h"}, title="Drift")
         hub.conditioning.set(RACK, [{"step": "linear", "offset": 1.0}], past=True)
         until(lambda: hub.conditioning.show(RACK).progress is None)
         seen = service.hombi(*words)

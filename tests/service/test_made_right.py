@@ -198,7 +198,7 @@ def test_odd_bytes_are_refused_in_words_and_change_nothing(own_service: Service)
         b'{"method":"mean","sources":["sluice/level","sluice/other"],"title":"!!!"}',
         b'{"method":"mean","sources":[%s"x"]}' % (b'"sluice/level",' * 50),
     ):
-        answer = httpx.post(f"{service.url}/api/derived", content=body, headers=signed)
+        answer = httpx.post(f"{service.url}/api/computed", content=body, headers=signed)
         assert answer.status_code == 422, answer.text[:200]
     # A name is not written into a header as somebody wrote it.
     file = httpx.get(f"{service.url}/api/entities/SLUICE/Level/export", headers=signed)

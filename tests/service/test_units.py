@@ -128,9 +128,9 @@ def test_a_difference_is_in_kelvin_for_everybody(own_service: Service) -> None:
         hub.change_house(units=["degF"])
         sources = [BEAM, "terrace-post/temperature"]
         made = [
-            hub.derived.make("difference", sources, title="Warmer").entity,
-            hub.derived.make("spread", sources, title="Apart").entity,
-            hub.derived.make(
+            hub.computed.make("difference", sources, title="Warmer").entity,
+            hub.computed.make("spread", sources, title="Apart").entity,
+            hub.computed.make(
                 "formula",
                 [],
                 title="Written",
@@ -147,6 +147,6 @@ def test_a_difference_is_in_kelvin_for_everybody(own_service: Service) -> None:
         checked = hub.automations.check(text)
         assert "over 5 K" in checked.sentence
         with pytest.raises(HubProblem, match="not added up"):
-            hub.derived.make("sum", sources, title="All")
+            hub.computed.make("sum", sources, title="All")
     out = service.hombi("export", made[0], "--format", "csv").stdout
     assert ",K" in out or "K" in out.splitlines()[0]

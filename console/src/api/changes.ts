@@ -96,10 +96,10 @@ export const removeEntity = (entity: string) =>
   ask(api.DELETE("/api/entities/{node}/{name}", { params: { path: addressParts(entity) } }));
 export const takePick = (body: Schemas["PickRequest"]) => ask(api.POST("/api/picks", { body }));
 
-// Derived values
+// Computed values
 
-export const makeDerived = (body: Schemas["DerivedRequest"]) =>
-  ask(api.POST("/api/derived", { body }));
+export const makeComputed = (body: Schemas["ComputedRequest"]) =>
+  ask(api.POST("/api/computed", { body }));
 
 // Conditioning
 

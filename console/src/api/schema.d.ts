@@ -399,6 +399,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/computed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make one; its past is computed in the background. */
+        post: operations["computed_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/contacts": {
         parameters: {
             query?: never;
@@ -522,23 +539,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/derived": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Make one; its past is computed in the background. */
-        post: operations["derived_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/doctor": {
         parameters: {
             query?: never;
@@ -605,7 +605,7 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * @description Take one that was picked from messages, or that is derived, away with its
+         * @description Take one that was picked from messages, or that is computed, away with its
          *     history.
          */
         delete: operations["entities_destroy"];
@@ -2574,6 +2574,23 @@ export interface components {
             behind_ms: number;
         };
         /**
+         * ComputedRequest
+         * @description A value to compute from others. It stands in the room of its first source unless
+         *         one is named.
+         */
+        ComputedRequest: {
+            method: string;
+            sources: string[];
+            /** @default {} */
+            parameters?: {
+                [key: string]: number | string;
+            };
+            /** @default  */
+            title?: string;
+            /** @default  */
+            room?: string;
+        };
+        /**
          * Conditioning
          * @description How an entity's values are conditioned. `versions` are the latest first;
          *         `progress` is how much of the past is made again, 0 to 1, null when nothing is to be
@@ -2664,23 +2681,6 @@ export interface components {
             title: string;
             /** @default [] */
             tiles?: components["schemas"]["TileRequest"][];
-        };
-        /**
-         * DerivedRequest
-         * @description A value to compute from others. It stands in the room of its first source unless
-         *         one is named.
-         */
-        DerivedRequest: {
-            method: string;
-            sources: string[];
-            /** @default {} */
-            parameters?: {
-                [key: string]: number | string;
-            };
-            /** @default  */
-            title?: string;
-            /** @default  */
-            room?: string;
         };
         /**
          * Door
@@ -2856,7 +2856,7 @@ export interface components {
             /** @description its node speaks another unit, not only another name of the unit */
             converted: boolean;
             /** @description how it is computed; null for what a node sends */
-            derived: components["schemas"]["HowDerived"] | null;
+            computed: components["schemas"]["HowComputed"] | null;
         };
         /**
          * Finding
@@ -3018,11 +3018,11 @@ export interface components {
             what: string;
         };
         /**
-         * HowDerived
+         * HowComputed
          * @description How a value is computed: the method, in words and with where its formula comes
          *         from, its sources in their order, and its parameters.
          */
-        HowDerived: {
+        HowComputed: {
             method: string;
             title: string;
             about: string;
@@ -5539,6 +5539,38 @@ export interface operations {
             };
         };
     };
+    computed_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ComputedRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntityDetail"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     contacts_list: {
         parameters: {
             query?: never;
@@ -5866,38 +5898,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    derived_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["DerivedRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["EntityDetail"];
-                };
             };
             /** @description a problem */
             default: {

@@ -131,7 +131,7 @@ def _values(h: Hub) -> dict[str, ValueEntry]:
 
 
 def _value(h: Hub, detail: wire.EntityDetail) -> ValueEntry:
-    own, how = detail.kept_in, detail.derived
+    own, how = detail.kept_in, detail.computed
     computed = Computed(how.method, how.sources, how.parameters) if how is not None else None
     # What is computed from one node's values stands on that, wherever it is.
     placed = computed is not None and detail.entity.partition("/")[0] == detail.room
@@ -149,7 +149,7 @@ def _add_value(h: Hub, address: str, wanted: ValueEntry) -> str:
         if address.partition("/")[0] not in {node.node for node in h.nodes.list()}:
             raise Absent
         raise FileError("its node has no such value here")
-    made = h.derived.make(
+    made = h.computed.make(
         how.method, how.sources, title=wanted.name, room=wanted.room, parameters=how.parameters
     )
     _change_value(h, made.entity, _value(h, made), wanted)

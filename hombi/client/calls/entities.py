@@ -53,7 +53,7 @@ def change_kind(address: str, kind: str, unit: str = "") -> Call[wire.Entity]:
 
 
 def remove(address: str) -> Call[None]:
-    """Take an entity that was picked, or is derived, away with its history."""
+    """Take an entity that was picked, or is computed, away with its history."""
     return Call("DELETE", entity_path(address), None)
 
 

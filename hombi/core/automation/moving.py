@@ -26,7 +26,7 @@ from hombi.core.formula import (
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
-from hombi.core.series.derived import LONGEST_MEAN_MS
+from hombi.core.series.methods import LONGEST_MEAN_MS
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_limit
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from hombi.hub.automations.events import AutomationStopped
-from hombi.hub.derived.changes import FOR_TEXTS, RemoveDerived
+from hombi.hub.computed.changes import FOR_TEXTS, RemoveComputed
 from hombi.hub.errors import HubError
 from hombi.hub.house import House
 from hombi.hub.kernel import HOUSE, Change, Context
@@ -42,7 +42,7 @@ class NamedValues:
     async def _remove(self, address: str) -> None:
         # Others may be computed from it.
         with contextlib.suppress(HubError):
-            await self._context.changes.do(RemoveDerived(address), HOUSE)
+            await self._context.changes.do(RemoveComputed(address), HOUSE)
 
     async def _make(self, address: str, automation: str) -> None:
         try:

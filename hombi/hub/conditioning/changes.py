@@ -58,7 +58,7 @@ def conditionable(house: House, name: str) -> Entity:
     """An entity whose values a node sends. Raises NotFound, Refused."""
     entity = house.entity(name)
     if isinstance(entity.origin, Derivation):
-        raise Refused(f"{entity.address} is derived; condition what it is derived from")
+        raise Refused(f"{entity.address} is computed; condition what it is computed from")
     if entity.writable:
         # A command is confirmed by a reading of the wanted value.
         raise Refused(

@@ -165,7 +165,7 @@ class Described(Part):
         """Take an entity for another kind from now on, with `more` of its attributes
         changed."""
         node, records = entity.node, self.context.records
-        assert node is not None, "what is derived has no channel"
+        assert node is not None, "what is computed has no channel"
 
         def keep() -> None:
             with records.together():
@@ -218,7 +218,7 @@ class ChangeKind(Change[Described, Entity], frozen=True):
     async def do(self, part: Described, by: Actor) -> Done[Entity]:
         entity, kind = part.house.entity(self.entity), checked_kind(self.kind, self.unit)
         if entity.node is None:
-            raise Refused(f"{entity.title} is derived; its kind follows from how")
+            raise Refused(f"{entity.title} is computed; its kind follows from how")
         before, unit = entity.kind.shown, self.unit or _unit(entity.wire_unit, kind)
         more = self.rest.changed(entity, kind) if self.rest is not None else {}
         await part.choose_kind(entity, kind, unit, more)

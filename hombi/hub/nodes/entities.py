@@ -96,7 +96,7 @@ class RemoveEntity(Change[Picks, None], frozen=True):
             )
         others = part.house.derived_from([entity.address])
         if others:
-            raise Refused(f"{', '.join(others)} is derived from it; remove that first")
+            raise Refused(f"{', '.join(others)} is computed from it; remove that first")
         await part.remove(entity)
         node = entity.node.address if entity.node else ""
         return Done(None, EntityRemoved(node=node, entity=entity.address))

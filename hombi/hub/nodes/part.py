@@ -327,7 +327,7 @@ class RemoveNode(Change[Nodes, None], frozen=True):
         node = part.house.node(self.node)
         others = part.house.derived_from(entity.address for entity in node.entities.values())
         if others:
-            raise Refused(f"{', '.join(others)} is derived from its values; remove that first")
+            raise Refused(f"{', '.join(others)} is computed from its values; remove that first")
         records, keep = part.context.records.house, self.keep_history
         await part.context.thread.run(records.remove_node, node, keep_history=keep)
         part.house.take_out(node)

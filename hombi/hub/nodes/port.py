@@ -101,7 +101,7 @@ class HousePort(Protocol):
         """Store one more entity of a node: its id, and its channels. One of this name
         that was there before goes on; of another kind or unit, in another channel."""
 
-    def add_derived(self, entity: Entity) -> int:
+    def add_computed(self, entity: Entity) -> int:
         """Store an entity that is computed from others; its id."""
 
     def add_told(self, entity: Entity) -> int:

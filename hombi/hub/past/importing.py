@@ -8,8 +8,8 @@ from collections.abc import AsyncIterator, Sequence
 from hombi.core.errors import UnitError
 from hombi.core.series import HOUR_MS, Channel, Derivation, Sample
 from hombi.core.units import conversion, find_unit
+from hombi.hub.computed.part import Computed
 from hombi.hub.conditioning.part import Conditioning
-from hombi.hub.derived.part import Derived
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
@@ -38,14 +38,14 @@ class Imports(Part):
         writer: Writer,
         rollups: Rollups,
         conditioning: Conditioning,
-        derived: Derived,
+        computed: Computed,
         keeper: Keeper,
         jobs: Jobs,
     ) -> None:
         super().__init__(context)
         self._keeper, self.jobs = keeper, jobs
         self.house, self.writer, self.rollups = house, writer, rollups
-        self.conditioning, self.derived = conditioning, derived
+        self.conditioning, self.computed = conditioning, computed
         jobs.sort(TAKING_BACK, self._steps, self._in_words, lambda job: job.left["entity"])
 
     async def open(self) -> None:
@@ -141,8 +141,8 @@ class Imports(Part):
         await run(records.history.forget_channel, entity.id, number)
         entity.channels.forget(number)
         await self.rollups.mend()
-        for following in self.derived.dependants([entity.address]):
-            self.derived.derive_past(following, first // HOUR_MS * HOUR_MS)
+        for following in self.computed.dependants([entity.address]):
+            self.computed.derive_past(following, first // HOUR_MS * HOUR_MS)
 
 
 class BeginImport(Change[Imports, Channel], frozen=True):

@@ -103,7 +103,7 @@ class HistoryPort(Protocol):
 
     def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
         """Store these rows in the place of all readings of an entity in a span, in one
-        transaction. For what is derived: nothing that a node sent is replaced."""
+        transaction. For what is computed: nothing that a node sent is replaced."""
 
     def shift(
         self, entity: int, start_ms: int, end_ms: int, by_ms: int, at_once: int = 2_000

@@ -10,7 +10,7 @@ from hombi.core.automation import Program, Watch, reminds
 from hombi.core.automation.fields import fields_of
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
-from hombi.core.series.derived import METHODS
+from hombi.core.series.methods import METHODS
 from hombi.core.series.parameters import Parameter
 from hombi.core.units import conversion, units_for
 from hombi.core.values import show_limit, show_value
@@ -140,7 +140,7 @@ def entity_detail(hub: Hub, entity: Entity) -> wire.EntityDetail:
             choices=units_for(entity.kind.unit),
         ),
         converted=converted,
-        derived=wire.HowDerived(
+        computed=wire.HowComputed(
             method=how.method,
             title=METHODS[how.method].title,
             about=METHODS[how.method].about,

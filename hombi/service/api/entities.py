@@ -17,7 +17,7 @@ from hombi.core.series.past import Past
 from hombi.core.series.standing import by_rows
 from hombi.core.values import parse_value
 from hombi.hub.acting.actuation import CommandEntity
-from hombi.hub.derived.changes import RemoveDerived
+from hombi.hub.computed.changes import RemoveComputed
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import Actor, Right
@@ -185,11 +185,11 @@ class EntityView(View):
 
     @operation()
     def delete(self, request: Request, node: str, name: str) -> Response:
-        """Take one that was picked from messages, or that is derived, away with its
+        """Take one that was picked from messages, or that is computed, away with its
         history."""
         address = f"{node}/{name}"
         derived = read(lambda h: isinstance(h.house.entity(address).origin, Derivation))
-        return done(request, RemoveDerived(address) if derived else RemoveEntity(address))
+        return done(request, RemoveComputed(address) if derived else RemoveEntity(address))
 
 
 class HistoryView(View):

@@ -17,7 +17,7 @@ from hombi.hub.automations.events import (
     AutomationStopped,
     PhaseChanged,
 )
-from hombi.hub.derived.events import DerivedRemoved, EntityDerived
+from hombi.hub.computed.events import ComputedAdded, ComputedRemoved
 from hombi.hub.household.events import TokenMade, TokenRevoked
 from hombi.hub.kernel import Live, LiveEvent
 from hombi.hub.kernel.journal import EntryWritten
@@ -145,8 +145,8 @@ _TOLD: dict[type[Any], Callable[[Any], Told]] = {
     ReadingTaken: _reading,
     EntryWritten: lambda event: ("journal", answers.entry(event.entry)),
     RoomsChanged: lambda _: ("rooms", RoomsNews()),
-    EntityDerived: lambda _: ("rooms", RoomsNews()),
-    DerivedRemoved: lambda _: ("rooms", RoomsNews()),
+    ComputedAdded: lambda _: ("rooms", RoomsNews()),
+    ComputedRemoved: lambda _: ("rooms", RoomsNews()),
     NodeAdmitted: _node("added"),
     NodeRemoved: _node("removed"),
     **dict.fromkeys(

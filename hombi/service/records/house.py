@@ -9,7 +9,7 @@ from django.db import transaction
 
 from hombi.core.kinds import KINDS
 from hombi.core.series import Channel, Channels, Derivation, Origin
-from hombi.core.series.derived import kind_given
+from hombi.core.series.methods import kind_given
 from hombi.hub import house as h
 from hombi.hub.nodes.pairing_port import ArrivalRecord
 from hombi.hub.nodes.port import NewEntity, NewNode
@@ -136,7 +136,7 @@ class DatabaseHouse:
         with transaction.atomic():
             return _stored(node.id, new, since_ms)
 
-    def add_derived(self, entity: h.Entity) -> int:
+    def add_computed(self, entity: h.Entity) -> int:
         how = entity.origin
         assert isinstance(how, Derivation), "what a node sends is stored with its node"
         stored = m.Entity.objects.create(

@@ -53,7 +53,7 @@ class Entity(models.Model):
     """One value. `low` and `high` are in the kind's unit, `wire_unit` is what its node
     speaks, `channel` the number of the channel over which it is sent now.
 
-    One that is derived from others has a `derivation`, and need not have a node.
+    One that is computed from others has a `derivation`, and need not have a node.
     """
 
     node = models.ForeignKey(Node, null=True, on_delete=models.CASCADE, related_name="entities")

@@ -13,7 +13,7 @@ export function Computed({
   how,
 }: {
   entity: EntityDetail;
-  how: NonNullable<EntityDetail["derived"]>;
+  how: NonNullable<EntityDetail["computed"]>;
 }) {
   const entities = useEntities();
   const cache = useQueryClient();

@@ -44,18 +44,18 @@ export function EntityPage() {
             <Drawn entity={found} window={window} onWindow={setWindow} />
           )}
           <div className="mt-10 grid gap-8 md:grid-cols-2">
-            {found.derived ? (
-              <Computed entity={found} how={found.derived} />
+            {found.computed ? (
+              <Computed entity={found} how={found.computed} />
             ) : (
               <Origin entity={found} nodeTitle={nodeTitle} />
             )}
             <Watchers entity={found} />
           </div>
-          {found.words === null && !found.derived && !found.writable && (
+          {found.words === null && !found.computed && !found.writable && (
             <ConditioningSection entity={asKept(found)} window={window} onWindow={setWindow} />
           )}
           <Shown entity={found} />
-          {!found.derived && <ImportPast entity={found} />}
+          {!found.computed && <ImportPast entity={found} />}
           <LatestReadings address={address} entity={found} />
         </Page>
       )}

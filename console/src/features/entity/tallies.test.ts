@@ -15,7 +15,7 @@ test("today is compared with yesterday and the same day last week", () => {
 
 test("only a tally has spans", () => {
   const of = (method: string, per?: string) =>
-    perOf({ derived: { method, parameters: per ? { per } : {} } } as never);
+    perOf({ computed: { method, parameters: per ? { per } : {} } } as never);
   expect(of("starts", "week")).toBe("week");
   expect(of("mean")).toBe(null);
   expect(of("amount", "decade")).toBe(null);

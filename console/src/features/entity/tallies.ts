@@ -49,7 +49,7 @@ const TALLIES = ["starts", "time-on", "amount"];
 
 /** In which spans an entity counts; null for one that is not a tally. */
 export function perOf(entity: EntityDetail): Per | null {
-  const how = entity.derived;
+  const how = entity.computed;
   if (!how || !TALLIES.includes(how.method)) return null;
   return (Object.keys(PER) as Per[]).find((one) => one === how.parameters.per) ?? null;
 }

@@ -48,7 +48,7 @@ function Form({
   const [parameters, setParameters] = useState<Record<string, string>>({});
   const method = methods.find((one) => one.method === name);
   const add = useChange({
-    mutationFn: (body: Schemas["DerivedRequest"]) => changes.makeDerived(body),
+    mutationFn: (body: Schemas["ComputedRequest"]) => changes.makeComputed(body),
     onSuccess: (made) => {
       void cache.invalidateQueries({ queryKey: keys.entities });
       void navigate(`/readings/${made.entity}`);

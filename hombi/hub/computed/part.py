@@ -8,12 +8,12 @@ from collections.abc import AsyncIterator, Iterable, Sequence
 from datetime import tzinfo
 
 from hombi.core.series import DAY_MS, HOUR_MS, Reading
-from hombi.core.series.derived import FORMULA, computing
+from hombi.core.series.methods import FORMULA, computing
 from hombi.core.series.rollup import hold_ms
 from hombi.core.series.running import MARK_MS
-from hombi.hub.derived.computing import over_the_past, value_of
-from hombi.hub.derived.courses import Courses
-from hombi.hub.derived.origins import derivation, how_of, readings_of, takes
+from hombi.hub.computed.computing import over_the_past, value_of
+from hombi.hub.computed.courses import Courses
+from hombi.hub.computed.origins import derivation, how_of, readings_of, takes
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Part
 from hombi.hub.machine.jobs import Job, Jobs, Left
@@ -27,6 +27,7 @@ from hombi.hub.readings.writer import Writer
 from hombi.hub.settings.config import Config
 
 # Under this is kept by which zone the past was computed.
+# Its state is stored by the name that it had before.
 OWNER, ZONE = "derived", "zone"
 # The sort of its work over the past.
 COMPUTING = "computing"
@@ -36,11 +37,11 @@ BUFFERED_AFTER_S = 5.0
 LOOK_S = 5.0
 
 
-class Derived(Part):
+class Computed(Part):
     """Hears each fresh reading, and computes the values that follow from it, each once,
     those that others follow from first."""
 
-    name = "derived"
+    name = "computed"
 
     def __init__(
         self,
@@ -133,7 +134,7 @@ class Derived(Part):
                 self.derive_past(entity)
 
     def look(self) -> None:
-        """See again what is derived from what."""
+        """See again what is computed from what."""
         result = {e.address: e for e in self.house.entities.values() if how_of(e) is not None}
         self._of = {}
         for entity in result.values():
@@ -153,7 +154,7 @@ class Derived(Part):
         return 1 + max((self.level(known[s]) for s in how.sources if s in known), default=0)
 
     def dependants(self, addresses: Iterable[str]) -> list[Entity]:
-        """What is derived from these, directly or over others, in the order of
+        """What is computed from these, directly or over others, in the order of
         computing."""
         wanted, todo = set[str](), list(addresses)
         while todo:
@@ -179,7 +180,7 @@ class Derived(Part):
                 if not self._buffered:
                     asyncio.get_running_loop().call_later(
                         BUFFERED_AFTER_S,
-                        self.context.tasks.guarded("what is derived", self._from_buffers),
+                        self.context.tasks.guarded("what is computed", self._from_buffers),
                     )
                 self._buffered[row[0]] = min(row[1], self._buffered.get(row[0], row[1]))
 
@@ -204,7 +205,7 @@ class Derived(Part):
         some = [one for one in addresses if one in self._of]
         if some and not self._touched:
             asyncio.get_running_loop().call_soon(
-                self.context.tasks.guarded("what is derived", self._compute)
+                self.context.tasks.guarded("what is computed", self._compute)
             )
         for address in some:
             self._touched[address] = max(now, self._touched.get(address, 0))

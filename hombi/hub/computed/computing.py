@@ -1,4 +1,4 @@
-"""Computing one derived value from the readings of its sources, now and over the
+"""Computing one computed value from the readings of its sources, now and over the
 past."""
 
 from __future__ import annotations
@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series import Derivation, Reading
-from hombi.core.series.derived import OF_THE_REST, computing
+from hombi.core.series.methods import OF_THE_REST, computing
 
 
 def value_of(

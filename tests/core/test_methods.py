@@ -1,4 +1,4 @@
-"""Derived values against worked examples."""
+"""Computed values against worked examples."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hombi.core.kinds import KINDS
-from hombi.core.series.derived import (
+from hombi.core.series.methods import (
     METHODS,
-    DerivedError,
+    MethodError,
     absolute_humidity,
     checked,
     computed,
@@ -52,7 +52,7 @@ def test_the_factor_of_a_surface_from_one_measurement() -> None:
         (21.0, 20.0, 0.0, "is not between inside"),
         (-1.0, 20.0, 0.0, "is not between inside"),
     ):
-        with pytest.raises(DerivedError, match=said):
+        with pytest.raises(MethodError, match=said):
             temperature_factor(surface, inside, outside)
 
 
@@ -97,7 +97,7 @@ def test_what_each_method_takes_is_checked() -> None:
         ("surface-humidity", [T, H, T], {"frsi": "wet"}, "'wet' is not a number"),
         ("surface-humidity", [T, H, T], {"frsi": 7}, "between 0 and 1"),
     ):
-        with pytest.raises(DerivedError) as refused:
+        with pytest.raises(MethodError) as refused:
             checked(name, kinds, given_)  # type: ignore[arg-type]
         assert said in str(refused.value)
 

@@ -1,10 +1,10 @@
-"""From what an entity is derived, and what is read of its sources."""
+"""From what an entity is computed, and what is read of its sources."""
 
 from __future__ import annotations
 
 from hombi.core.kinds import Kind
 from hombi.core.series import Derivation, Reading
-from hombi.core.series.derived import kind_given, kind_wanted
+from hombi.core.series.methods import kind_given, kind_wanted
 from hombi.hub.house import Entity
 from hombi.hub.readings.port import HistoryPort
 
@@ -12,12 +12,12 @@ MOST_AT_ONCE = 200_000
 
 
 def how_of(entity: Entity) -> Derivation | None:
-    """How an entity is derived; None for one that a node sends."""
+    """How an entity is computed; None for one that a node sends."""
     return entity.origin if isinstance(entity.origin, Derivation) else None
 
 
 def derivation(entity: Entity) -> Derivation:
-    """How an entity is derived that is."""
+    """How an entity is computed that is."""
     assert isinstance(entity.origin, Derivation)
     return entity.origin
 

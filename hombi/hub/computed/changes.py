@@ -8,17 +8,17 @@ from collections.abc import Mapping, Sequence
 from hombi.core.formula import FormulaError, sources_of
 from hombi.core.names import slug
 from hombi.core.series import DAY_MS, HOUR_MS, Derivation
-from hombi.core.series.derived import (
+from hombi.core.series.methods import (
     FORMULA,
     MOST_SOURCES,
-    DerivedError,
+    MethodError,
     checked,
     limits_of,
     temperature_factor,
 )
-from hombi.hub.derived.events import DerivedRemoved, EntityDerived
-from hombi.hub.derived.origins import how_of
-from hombi.hub.derived.part import Derived
+from hombi.hub.computed.events import ComputedAdded, ComputedRemoved
+from hombi.hub.computed.origins import how_of
+from hombi.hub.computed.part import Computed
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity
 from hombi.hub.kernel import Actor, Change, Done, Right
@@ -29,7 +29,7 @@ HOUSE = "house"
 FOR_TEXTS = "for_texts"
 
 
-class MakeDerived(Change[Derived, Entity], frozen=True):
+class MakeComputed(Change[Computed, Entity], frozen=True):
     """Make an entity that is computed from others, with its past. Unless a room is
     named, it stands on the node that all of them are of, or in the room of the first.
     Raises NotFound, Invalid."""
@@ -42,14 +42,14 @@ class MakeDerived(Change[Derived, Entity], frozen=True):
     # Whether it is there only as long as the text of an automation names it.
     for_texts: bool = False
 
-    part = Derived
+    part = Computed
     right = Right.ARRANGE
 
-    async def do(self, part: Derived, by: Actor) -> Done[Entity]:
+    async def do(self, part: Computed, by: Actor) -> Done[Entity]:
         async with part.one_by_one:
             return await self._made(part)
 
-    async def _made(self, part: Derived) -> Done[Entity]:
+    async def _made(self, part: Computed) -> Done[Entity]:
         house = part.house
         sources = self.sources
         if self.method == FORMULA:
@@ -66,7 +66,7 @@ class MakeDerived(Change[Derived, Entity], frozen=True):
             )
             if parameters.pop("surface", ""):
                 parameters["frsi"] = _factor(str(self.parameters["surface"]), entities)
-        except (DerivedError, FormulaError) as error:
+        except (MethodError, FormulaError) as error:
             raise Invalid(str(error)) from error
         if not entities:
             raise Invalid("name at least one value")
@@ -89,36 +89,36 @@ class MakeDerived(Change[Derived, Entity], frozen=True):
         entity = Entity(0, address, title, kind, how, low, high, own_room=own_room, host=host)
         entity.own = {FOR_TEXTS: True} if self.for_texts else {}
         port = part.context.records.house
-        entity.id = await part.context.thread.run(port.add_derived, entity)
+        entity.id = await part.context.thread.run(port.add_computed, entity)
         house.add_entity(entity)
         part.look()
         part.touch(how.sources)
         part.derive_past(entity)
         sources = ", ".join(how.sources)
-        return Done(entity, EntityDerived(entity=address, method=method.name, sources=sources))
+        return Done(entity, ComputedAdded(entity=address, method=method.name, sources=sources))
 
 
-def mean_of(entity: Entity, ms: int) -> MakeDerived:
+def mean_of(entity: Entity, ms: int) -> MakeComputed:
     """The change that makes the moving mean of an entity over a time."""
     unit = next(one for one in (DAY_MS, HOUR_MS, 60_000, 1_000, 1) if ms % one == 0)
     words = {DAY_MS: "d", HOUR_MS: "h", 60_000: "min", 1_000: "s", 1: "ms"}
     window = f"{ms // unit} {words[unit]}"
     title = f"{entity.title} mean of {window}"
-    return MakeDerived("moving-mean", [entity.address], {"window": window}, title, for_texts=True)
+    return MakeComputed("moving-mean", [entity.address], {"window": window}, title, for_texts=True)
 
 
 def _factor(surface: str, sources: Sequence[Entity]) -> float:
     """The temperature factor of a surface that was measured now. Raises
-    DerivedError."""
+    MethodError."""
     inside, _, outside = (source.latest for source in sources)
     if inside is None or outside is None or not (inside.usable and outside.usable):
-        raise DerivedError("both temperatures must be heard when the surface is measured")
+        raise MethodError("both temperatures must be heard when the surface is measured")
     assert inside.value is not None
     assert outside.value is not None
     try:
         measured = float(surface.replace(",", "."))
     except ValueError as error:
-        raise DerivedError(f"surface: {surface[:40]!r} is not a number") from error
+        raise MethodError(f"surface: {surface[:40]!r} is not a number") from error
     return round(temperature_factor(measured, inside.value, outside.value), 3)
 
 
@@ -133,23 +133,23 @@ def _named(text: str) -> Sequence[str]:
     return result
 
 
-class RemoveDerived(Change[Derived, None], frozen=True):
-    """Take a derived entity away, with its history. Raises NotFound; Refused when
-    others are derived from it."""
+class RemoveComputed(Change[Computed, None], frozen=True):
+    """Take a computed value away, with its history. Raises NotFound; Refused when
+    others are computed from it."""
 
     entity: str
 
-    part = Derived
+    part = Computed
     right = Right.ARRANGE
 
-    async def do(self, part: Derived, by: Actor) -> Done[None]:
+    async def do(self, part: Computed, by: Actor) -> Done[None]:
         entity = part.house.entity(self.entity)
         if how_of(entity) is None:
             raise Refused(f"{entity.address} is not derived")
         others = [dependant.address for dependant in part.dependants([entity.address])]
         if others:
-            raise Refused(f"{', '.join(others)} is derived from it; remove that first")
+            raise Refused(f"{', '.join(others)} is computed from it; remove that first")
         await part.context.thread.run(part.context.records.house.remove_entity, entity)
         part.house.take_out_entity(entity)
         part.look()
-        return Done(None, DerivedRemoved(entity=entity.address))
+        return Done(None, ComputedRemoved(entity=entity.address))

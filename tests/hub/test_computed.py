@@ -1,4 +1,4 @@
-"""Derived values: live and over the past by the same code, uncertain when an input is
+"""Computed values: live and over the past by the same code, uncertain when an input is
 missing, and never in the way of what they come from."""
 
 from __future__ import annotations
@@ -13,10 +13,10 @@ import pytest
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.core.series import HOUR_MS, Derivation, Reading
-from hombi.core.series.derived import computing, dew_point
+from hombi.core.series.methods import computing, dew_point
 from hombi.hub.automations.changes import AddAutomation
+from hombi.hub.computed.changes import MakeComputed, RemoveComputed
 from hombi.hub.conditioning.changes import ConditionEntity
-from hombi.hub.derived.changes import MakeDerived, RemoveDerived
 from hombi.hub.errors import Busy, Invalid, NotFound, Refused
 from hombi.hub.nodes.described import ChangeKind
 from hombi.hub.nodes.part import ChangeNode, RemoveNode
@@ -55,7 +55,7 @@ async def at_rest(r: Rig) -> None:
 async def test_it_is_computed_live_and_its_past_by_the_same_code() -> None:
     async with rig() as r:
         await bench(r)
-        made = await r.do(MakeDerived("dew-point", AIR))
+        made = await r.do(MakeComputed("dew-point", AIR))
         assert (made.address, made.title, made.kind.name) == (POINT, "Dew point", "temperature")
         await at_rest(r)
         past = stored(r)
@@ -66,7 +66,7 @@ async def test_it_is_computed_live_and_its_past_by_the_same_code() -> None:
         assert (live.at_ms, live.value) == (START + 21 * MIN, dew_point(22.0, 60.0))
         assert len(stored(r)) == 21, "one pack, one value"
         assert made.latest == live
-        r.hub.derived.derive_past(made)
+        r.hub.computed.derive_past(made)
         await at_rest(r)
         assert stored(r) == [*past, live], "live equals replayed"
 
@@ -77,7 +77,7 @@ async def test_where_its_past_has_no_value_any_more_its_sums_go_too() -> None:
         for minute in range(0, 240, 10):
             air = 21.0 if minute < 120 else 20.0
             await say(r, minute, temperature=air, humidity=50.0)
-        made = await r.do(MakeDerived("dew-point", AIR))
+        made = await r.do(MakeComputed("dew-point", AIR))
         await at_rest(r)
         first = START // HOUR_MS * HOUR_MS
         r.clock.now = first + 5 * HOUR_MS
@@ -100,7 +100,7 @@ async def test_where_its_past_has_no_value_any_more_its_sums_go_too() -> None:
 async def test_a_missing_or_bad_input_makes_it_uncertain_and_never_wrong() -> None:
     async with rig() as r:
         await r.let_in("Bench", **CLIMATE)
-        made = await r.do(MakeDerived("dew-point", AIR))
+        made = await r.do(MakeComputed("dew-point", AIR))
         await say(r, 0, temperature=20.0)
         assert made.latest is None, "there is nothing to compute from yet"
         await say(r, 1, temperature=20.0, humidity=50.0)
@@ -120,7 +120,7 @@ async def test_a_mean_is_that_of_the_rest_when_one_node_falls_silent() -> None:
         await r.let_in("Bench", **CLIMATE)
         await r.let_in("Rack", **CLIMATE)
         sources = ("bench/temperature", "rack/temperature")
-        made = await r.do(MakeDerived("mean", sources, title="Air"))
+        made = await r.do(MakeComputed("mean", sources, title="Air"))
         for minute in range(8):
             await say(r, minute, temperature=20.0)
             await say(r, minute, node="rack", temperature=24.0)
@@ -140,7 +140,7 @@ async def test_ten_levels_settle_in_one_step_and_each_is_computed_once() -> None
         below = "bench/temperature"
         for level in range(10):
             made = await r.do(
-                MakeDerived("mean", (below, "rack/temperature"), title=f"Level {level}")
+                MakeComputed("mean", (below, "rack/temperature"), title=f"Level {level}")
             )
             below = made.address
         await at_rest(r)
@@ -157,7 +157,7 @@ async def test_an_automation_acts_on_it() -> None:
     async with rig() as r:
         await r.let_in("Bench", **CLIMATE)
         await r.let_in("Mister", **PLUG)
-        await r.do(MakeDerived("dew-point", AIR))
+        await r.do(MakeComputed("dew-point", AIR))
         text = (
             'name = "Damp"\n\n[watch]\nentity = "bench/dew-point"\nover = "15 °C"\n\n'
             '[[starts]]\nswitch = "mister/switch"\nto = "on"\n'
@@ -172,7 +172,7 @@ async def test_an_automation_acts_on_it() -> None:
 async def test_it_outlives_a_restart_and_follows_a_past_that_is_conditioned() -> None:
     async with rig() as r:
         await bench(r)
-        await r.do(MakeDerived("dew-point", AIR))
+        await r.do(MakeComputed("dew-point", AIR))
         await at_rest(r)
         before = stored(r)
     async with rig(r.records, r.clock) as again:
@@ -187,19 +187,19 @@ async def test_it_outlives_a_restart_and_follows_a_past_that_is_conditioned() ->
 async def test_what_others_are_derived_from_is_named_before_it_goes() -> None:
     async with rig() as r:
         await bench(r, 2)
-        await r.do(MakeDerived("dew-point", AIR))
+        await r.do(MakeComputed("dew-point", AIR))
         sources = (POINT, "bench/temperature")
-        await r.do(MakeDerived("difference", sources, title="Gap"))
+        await r.do(MakeComputed("difference", sources, title="Gap"))
         await at_rest(r)
         with pytest.raises(Refused, match="bench/dew-point, bench/gap is derived"):
             await r.do(RemoveNode("bench"))
         with pytest.raises(Refused, match="bench/gap is derived from it; remove that"):
-            await r.do(RemoveDerived(POINT))
+            await r.do(RemoveComputed(POINT))
         with pytest.raises(Refused, match="is not derived"):
-            await r.do(RemoveDerived("bench/temperature"))
+            await r.do(RemoveComputed("bench/temperature"))
         number = r.hub.house.entity("bench/gap").id
-        await r.do(RemoveDerived("bench/gap"))
-        await r.do(RemoveDerived(POINT))
+        await r.do(RemoveComputed("bench/gap"))
+        await r.do(RemoveComputed(POINT))
         assert r.records.history.readings_of(number) == []
         await r.do(RemoveNode("bench"))
         await r.do(RemoveRoom("cheese-cellar"))
@@ -208,12 +208,12 @@ async def test_what_others_are_derived_from_is_named_before_it_goes() -> None:
 async def test_what_cannot_be_is_refused() -> None:
     async with rig() as r:
         await bench(r, 2)
-        await r.do(MakeDerived("dew-point", AIR))
+        await r.do(MakeComputed("dew-point", AIR))
         for made, said in (
-            (MakeDerived("dew-point", AIR), "is there already; give this one another name"),
-            (MakeDerived("mean", (AIR[0], AIR[0])), "a source is named twice"),
-            (MakeDerived("mean", AIR), "sources of one kind"),
-            (MakeDerived("dew-point", AIR[::-1], title="X"), "in this order"),
+            (MakeComputed("dew-point", AIR), "is there already; give this one another name"),
+            (MakeComputed("mean", (AIR[0], AIR[0])), "a source is named twice"),
+            (MakeComputed("mean", AIR), "sources of one kind"),
+            (MakeComputed("dew-point", AIR[::-1], title="X"), "in this order"),
         ):
             with pytest.raises(Invalid) as refused:
                 await r.do(made)
@@ -223,10 +223,10 @@ async def test_what_cannot_be_is_refused() -> None:
 
 
 async def test_what_a_node_had_kept_is_computed_with_too(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("hombi.hub.derived.part.BUFFERED_AFTER_S", 0.01)
+    monkeypatch.setattr("hombi.hub.computed.part.BUFFERED_AFTER_S", 0.01)
     async with rig() as r:
         await bench(r, 3)
-        await r.do(MakeDerived("dew-point", AIR))
+        await r.do(MakeComputed("dew-point", AIR))
         await at_rest(r)
         r.clock.now = START + 600 * MIN
         for minute in range(100, 400, 100):  # hours late, pack by pack
@@ -245,7 +245,7 @@ async def test_what_a_node_had_kept_is_computed_with_too(monkeypatch: pytest.Mon
 async def test_a_source_that_has_become_something_else_is_missing() -> None:
     async with rig() as r:
         await bench(r, 3)
-        made = await r.do(MakeDerived("dew-point", AIR))
+        made = await r.do(MakeComputed("dew-point", AIR))
         await at_rest(r)
         before = made.latest
         await r.do(ChangeKind("bench/humidity", "moisture"))
@@ -260,7 +260,7 @@ async def test_the_factor_of_a_wall_follows_from_one_measurement() -> None:
         await r.let_in("Bench", **CLIMATE)
         await r.let_in("Mast", **CLIMATE)
         sources = (*AIR, "mast/temperature")
-        wish = MakeDerived("surface-humidity", sources, {"surface": "14"}, "Corner")
+        wish = MakeComputed("surface-humidity", sources, {"surface": "14"}, "Corner")
         with pytest.raises(Invalid, match="must be heard"):
             await r.do(wish)
         await say(r, 0, temperature=20.0, humidity=50.0)
@@ -274,14 +274,14 @@ async def test_the_factor_of_a_wall_follows_from_one_measurement() -> None:
         await say(r, 1, node="mast", temperature=14.0)
         for surface, said in (("14.5", "less than 5 K apart"), ("cold", "is not a number")):
             with pytest.raises(Invalid, match=said):
-                await r.do(MakeDerived("surface-humidity", sources, {"surface": surface}, "X"))
+                await r.do(MakeComputed("surface-humidity", sources, {"surface": surface}, "X"))
 
 
 async def test_a_formula_live_over_the_past_and_after_a_restart() -> None:
     text = "(bench/temperature - 4 °C) * bench/humidity / 50 %"
     async with rig() as r:
         await bench(r)
-        made = await r.do(MakeDerived("formula", [], {"text": text}, "Odd"))
+        made = await r.do(MakeComputed("formula", [], {"text": text}, "Odd"))
         await at_rest(r)
         assert isinstance(made.origin, Derivation)
         assert (made.kind.name, made.origin.sources) == ("temperature", AIR)
@@ -298,7 +298,7 @@ async def test_a_formula_live_over_the_past_and_after_a_restart() -> None:
             ("", "is empty"),
         ):
             with pytest.raises((Invalid, NotFound)) as refused:
-                await r.do(MakeDerived("formula", [], {"text": wrong}, "X"))
+                await r.do(MakeComputed("formula", [], {"text": wrong}, "X"))
             assert said in str(refused.value), (wrong, str(refused.value))
     computing.cache_clear()
     async with rig(r.records, r.clock) as again:
@@ -313,23 +313,23 @@ async def test_a_formula_live_over_the_past_and_after_a_restart() -> None:
 async def test_two_that_make_the_same_value_at_once_make_one() -> None:
     async with rig() as r:
         await bench(r, 3)
-        wish = MakeDerived("dew-point", AIR)
+        wish = MakeComputed("dew-point", AIR)
         done = await asyncio.gather(r.do(wish), r.do(wish), return_exceptions=True)
         assert sorted(type(one).__name__ for one in done) == ["Entity", "Invalid"]
         await at_rest(r)
         for title in ("!!!", "\u2003 "):
             with pytest.raises(Invalid, match=r"a letter or a digit|is there already"):
-                await r.do(MakeDerived("dew-point", AIR, title=title))
+                await r.do(MakeComputed("dew-point", AIR, title=title))
 
 
 async def test_what_one_node_gives_goes_with_it_to_another_room() -> None:
     async with rig() as r:
         await bench(r)
         await r.let_in("Rack", **CLIMATE)
-        point = await r.do(MakeDerived("dew-point", AIR))
-        damp = await r.do(MakeDerived("humidex", (POINT, "bench/humidity"), title="Feels like"))
-        named = await r.do(MakeDerived("dew-point", AIR, room="Cheese cellar", title="Here"))
-        both = await r.do(MakeDerived("mean", ("rack/humidity", "bench/humidity"), title="Both"))
+        point = await r.do(MakeComputed("dew-point", AIR))
+        damp = await r.do(MakeComputed("humidex", (POINT, "bench/humidity"), title="Feels like"))
+        named = await r.do(MakeComputed("dew-point", AIR, room="Cheese cellar", title="Here"))
+        both = await r.do(MakeComputed("mean", ("rack/humidity", "bench/humidity"), title="Both"))
         addresses = ["bench/dew-point", "bench/feels-like", "cheese-cellar/here"]
         assert [one.address for one in (point, damp, named)] == addresses
         assert both.address == "cheese-cellar/both"
@@ -349,7 +349,7 @@ async def test_what_one_node_gives_goes_with_it_to_another_room() -> None:
 async def test_a_node_that_takes_the_name_of_a_computed_value_gets_another() -> None:
     async with rig() as r:
         await bench(r)
-        made = await r.do(MakeDerived("dew-point", AIR))
+        made = await r.do(MakeComputed("dew-point", AIR))
         await at_rest(r)
         point = {"type": "number", "readOnly": True, "unit": "°C", "title": "Dew point"}
         await r.let_in("Bench", **CLIMATE, **{"dew-point": point})
@@ -379,7 +379,7 @@ async def test_a_past_that_met_a_busy_disk_is_made_whole(monkeypatch: pytest.Mon
             replace(*given)
 
         monkeypatch.setattr(r.records.history, "replace", busy)
-        made = await r.do(MakeDerived("dew-point", ["rack/temperature", "rack/humidity"]))
+        made = await r.do(MakeComputed("dew-point", ["rack/temperature", "rack/humidity"]))
         await until(lambda: len(r.records.history.readings_of(made.id)) >= 99)
         assert failures[0] > 4
         await until(lambda: not r.hub.jobs.under_way())
@@ -393,7 +393,7 @@ async def test_a_past_that_a_stop_cut_off_is_made_whole_after_it() -> None:
             for name, value in (("temperature", 20.0), ("humidity", 50.0)):
                 r.say("rack", name, value, at_ms=START - hours * 3_600_000)
         await settle()
-        made = await r.do(MakeDerived("dew-point", ["rack/temperature", "rack/humidity"]))
+        made = await r.do(MakeComputed("dew-point", ["rack/temperature", "rack/humidity"]))
         number = made.id
     assert len(records.history.readings_of(number)) < 299
     async with rig(records, clock) as r:
@@ -409,7 +409,7 @@ async def test_days_follow_a_zone_that_was_changed_while_the_hub_was_off() -> No
         for hours in range(80, 0, -1):
             r.say("pump", "switch", hours % 2, at_ms=START - hours * 3_600_000)
         await settle()
-        made = await r.do(MakeDerived("time-on", ["pump/switch"], {"per": "day"}))
+        made = await r.do(MakeComputed("time-on", ["pump/switch"], {"per": "day"}))
         await until(lambda: not r.hub.jobs.under_way())
         await settle()
         before = [(one.at_ms, one.value) for one in records.history.readings_of(made.id)]

@@ -35,8 +35,8 @@ MOST_SOURCES = 20
 Values = Sequence[float]
 
 
-class DerivedError(ValueError):
-    """A derived value that cannot be; the message says why, and what to do."""
+class MethodError(ValueError):
+    """A computed value that cannot be; the message says why, and what to do."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,15 +104,15 @@ def surface_humidity(inside: float, humidity: float, outside: float, factor: flo
 
 def temperature_factor(surface: float, inside: float, outside: float) -> float:
     """fRsi of a surface from one measurement: (θsi - θe) / (θi - θe), ISO 13788. Raises
-    DerivedError where inside and outside are too close for it, or it cannot be."""
+    MethodError where inside and outside are too close for it, or it cannot be."""
     if abs(inside - outside) < LEAST_APART_K:
-        raise DerivedError(
+        raise MethodError(
             f"inside ({inside:.1f} °C) and outside ({outside:.1f} °C) are less than "
             f"{LEAST_APART_K:.0f} K apart; measure when it is colder outside"
         )
     factor = (surface - outside) / (inside - outside)
     if not 0.0 < factor <= 1.0:
-        raise DerivedError(
+        raise MethodError(
             f"a surface of {surface:.1f} °C is not between inside ({inside:.1f} °C) and outside "
             f"({outside:.1f} °C)"
         )
@@ -306,21 +306,21 @@ def checked(
     method: str, kinds: Sequence[Kind], given: Mapping[str, Given]
 ) -> tuple[Method, Kind, dict[str, Given]]:
     """A method with the kind that it gives for sources of these kinds, and its whole
-    parameters. Raises DerivedError."""
+    parameters. Raises MethodError."""
     result = METHODS.get(method)
     if result is None:
         near = difflib.get_close_matches(method, METHODS, 1)
         hint = f"did you mean {near[0]}?" if near else f"use {', '.join(METHODS)}"
-        raise DerivedError(f"there is no method {method[:40]!r}; {hint}")
+        raise MethodError(f"there is no method {method[:40]!r}; {hint}")
     if method == FORMULA:
         return _formula(result, kinds, given)
     kind = _kind_of_any(result, kinds) if result.of_any else _kind_of_fixed(result, kinds)
     kind = kind_given(method, kind)
     if method == "sum" and kind.name == "temperature":
-        raise DerivedError("temperatures are not added up; mean, lowest and highest make sense")
+        raise MethodError("temperatures are not added up; mean, lowest and highest make sense")
     unordered = next((kind for kind in kinds if not kind.arithmetic.ordered), None)
     if unordered is not None and method not in OF_DIRECTIONS:
-        raise DerivedError(
+        raise MethodError(
             f"{method} takes values of which one is higher than another, and a "
             f"{unordered.shown} is not; use {', '.join(sorted(OF_DIRECTIONS))}"
         )
@@ -328,7 +328,7 @@ def checked(
     for name in given:
         if name not in known:
             has = f"it has {', '.join(known)}" if known else "it has none"
-            raise DerivedError(f"{method} has no parameter {name[:40]!r}; {has}")
+            raise MethodError(f"{method} has no parameter {name[:40]!r}; {has}")
     try:
         parameters = {
             name: parameter.read(given.get(name), f"{method} {name}")
@@ -337,9 +337,9 @@ def checked(
         if result.run is not None:
             result.run(values_of(result, parameters), kinds[0], UTC)
     except ValueError as error:
-        raise DerivedError(str(error)) from error
+        raise MethodError(str(error)) from error
     if not 0.0 < float(parameters.get("frsi", 0.5)) <= 1.0:
-        raise DerivedError("frsi lies between 0 and 1; usual walls have 0.5 to 0.95")
+        raise MethodError("frsi lies between 0 and 1; usual walls have 0.5 to 0.95")
     if unordered is not None and result.of_any:
         parameters[OF] = unordered.name
     return result, kind, parameters
@@ -384,7 +384,7 @@ def _stays(made: Formula, kinds: Sequence[Kind]) -> bool:
 
 def kind_wanted(method: str, parameters: Mapping[str, str], place: int) -> str:
     """What the source at a place must be: a kind, or a sort of kinds; "" the kind of
-    what is derived."""
+    what is computed."""
     if method == FORMULA:
         return parameters[OF].split(", ")[place]
     sources = METHODS[method].sources
@@ -435,13 +435,13 @@ def fits(wanted: str, kind: Kind) -> bool:
 def _kind_of_any(method: Method, kinds: Sequence[Kind]) -> Kind:
     names = [kind.name for kind in kinds]
     if method.name == "difference" and len(kinds) != 2:
-        raise DerivedError(f"a {method.name} has two sources, not {len(kinds)}")
+        raise MethodError(f"a {method.name} has two sources, not {len(kinds)}")
     if not 2 <= len(kinds) <= MOST_SOURCES:
-        raise DerivedError(f"{method.name} takes 2 to {MOST_SOURCES} sources, not {len(kinds)}")
+        raise MethodError(f"{method.name} takes 2 to {MOST_SOURCES} sources, not {len(kinds)}")
     if len(set(names)) > 1:
-        raise DerivedError(f"{method.name} takes sources of one kind, not {', '.join(names)}")
+        raise MethodError(f"{method.name} takes sources of one kind, not {', '.join(names)}")
     if kinds[0].words is not None:
-        raise DerivedError(f"{method.name} takes numbers, and a {kinds[0].shown} has two states")
+        raise MethodError(f"{method.name} takes numbers, and a {kinds[0].shown} has two states")
     return kinds[0]
 
 
@@ -449,7 +449,7 @@ def _kind_of_fixed(method: Method, kinds: Sequence[Kind]) -> Kind:
     if len(kinds) != len(method.sources) or not all(map(fits, method.sources, kinds)):
         order = ", in this order" if len(method.sources) > 1 else ""
         names = ", ".join(kind.shown for kind in kinds) or "nothing"
-        raise DerivedError(f"{method.name} takes {', '.join(method.sources)}{order}; not {names}")
+        raise MethodError(f"{method.name} takes {', '.join(method.sources)}{order}; not {names}")
     if method.name == "integral":
         return KINDS[INTEGRALS[kinds[0].name][0]]
     return KINDS[method.kind] if method.kind else kinds[0]
@@ -461,8 +461,8 @@ def kind_given(method: str, kind: Kind) -> Kind:
 
 
 def limits_of(method: str, kind: Kind) -> tuple[float, float]:
-    """What is believed of a derived value: a difference can be less than nothing, a sum
-    more than its kind can be alone."""
+    """What is believed of a computed value: a difference can be less than nothing, a
+    sum more than its kind can be alone."""
     if kind.difference:
         return kind.low, kind.high
     if method in (*DIFFERENCES, FORMULA):

@@ -1,4 +1,4 @@
-"""Derived values: computed from others."""
+"""Computed values: computed from others."""
 
 from __future__ import annotations
 
@@ -23,11 +23,11 @@ def make(
 ) -> Call[wire.EntityDetail]:
     """Make a value that is computed from others, with its past. It stands in the room
     of its first source unless one is named."""
-    body = wire.DerivedRequest(
+    body = wire.ComputedRequest(
         method=method,
         sources=list(sources),
         title=title,
         room=room,
         parameters=dict(parameters or {}),
     )
-    return Call("POST", "/api/derived", wire.EntityDetail, body=body)
+    return Call("POST", "/api/computed", wire.EntityDetail, body=body)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from hombi.hub.readings.events import EntitiesChanged
 
 
-class EntityDerived(EntitiesChanged, frozen=True, kw_only=True):
+class ComputedAdded(EntitiesChanged, frozen=True, kw_only=True):
     """A value is computed from others from now on, and for the past."""
 
     method: str
@@ -16,8 +16,8 @@ class EntityDerived(EntitiesChanged, frozen=True, kw_only=True):
         return f"{self.entity} is the {self.method.replace('-', ' ')} of {self.sources}"
 
 
-class DerivedRemoved(EntitiesChanged, frozen=True, kw_only=True):
-    """A derived value was taken away, with its history."""
+class ComputedRemoved(EntitiesChanged, frozen=True, kw_only=True):
+    """A computed value was taken away, with its history."""
 
     @property
     def sentence(self) -> str:

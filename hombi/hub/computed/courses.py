@@ -10,8 +10,8 @@ from datetime import tzinfo
 
 from hombi.core.series import DAY_MS, HOUR_MS, Reading
 from hombi.core.series.course import Course, made_by, marks_in
-from hombi.core.series.derived import METHODS, fits, values_of
-from hombi.hub.derived.origins import derivation, readings_of
+from hombi.core.series.methods import METHODS, fits, values_of
+from hombi.hub.computed.origins import derivation, readings_of
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context
 from hombi.hub.machine.jobs import Job, Left
@@ -44,7 +44,7 @@ class Courses:
         self._going: dict[int, Going] = {}
 
     def look(self, entities: Iterable[Entity]) -> None:
-        """See again which derived entities run on."""
+        """See again which computed entities run on."""
         numbers = {entity.id for entity in entities if METHODS[derivation(entity).method].run}
         self._going = {number: self._going.get(number) or Going() for number in numbers}
 

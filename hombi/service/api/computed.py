@@ -1,4 +1,4 @@
-"""Derived values: the methods, and making one."""
+"""Computed values: the methods, and making one."""
 
 from __future__ import annotations
 
@@ -6,8 +6,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.core.series.derived import METHODS
-from hombi.hub.derived.changes import MakeDerived
+from hombi.core.series.methods import METHODS
+from hombi.hub.computed.changes import MakeComputed
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
@@ -37,14 +37,14 @@ class MethodsView(View):
         )
 
 
-class DerivedView(View):
+class ComputedView(View):
     """Values that are computed from others."""
 
-    @operation(takes=wire.DerivedRequest, gives=wire.EntityDetail, status=201)
+    @operation(takes=wire.ComputedRequest, gives=wire.EntityDetail, status=201)
     def post(self, request: Request) -> Response:
         """Make one; its past is computed in the background."""
-        payload = body(request, wire.DerivedRequest)
-        made = MakeDerived(
+        payload = body(request, wire.ComputedRequest)
+        made = MakeComputed(
             payload.method, payload.sources, payload.parameters, payload.title, payload.room
         )
         return Response(change(actor(request), made, answers.entity_detail), 201)

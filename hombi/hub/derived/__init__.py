@@ -1,2 +1,0 @@
-"""Derived entities: values that are computed from others, live and over the past by the
-same code, and kept like readings that a node sent."""
