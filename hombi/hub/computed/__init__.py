@@ -1,1 +1,2 @@
-"""Values that are computed from others, live and over the past by the same code, and kept like readings that a node sent."""
+"""Values that are computed from others, live and over the past by the same code, and
+kept like readings that a node sent."""
