@@ -46,6 +46,8 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     """DRF's exception handler; None leaves an error that nobody foresaw to Django,
     which logs it and answers 500."""
     set_rollback()
+    if isinstance(error, Busy) and isinstance(error.__cause__, OperationalError):
+        error = error.__cause__  # what is stored together says it shorter, for the log
     if isinstance(error, HubError):
         status = next(code for kind, code in _STATUS if isinstance(error, kind))
         more: dict[str, Any] = {}
