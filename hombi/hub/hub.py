@@ -1,4 +1,4 @@
-"""The hub: all its parts, opened in order and closed in the reverse."""
+"""The hub: all its features, opened in order and closed in the reverse."""
 
 from __future__ import annotations
 
@@ -13,16 +13,16 @@ from hombi.core.hosts import in_url
 from hombi.hub.acting.actuation import Actuation, CommandEntity
 from hombi.hub.acting.scenes import Scenes
 from hombi.hub.automations.changes import Acknowledge, PutOnDuty
-from hombi.hub.automations.part import Automations
+from hombi.hub.automations.feature import Automations
 from hombi.hub.automations.sequences import Sequences
-from hombi.hub.backup.part import Backups
+from hombi.hub.backup.feature import Backups
 from hombi.hub.computed.changes import mean_of
-from hombi.hub.computed.part import Computed
-from hombi.hub.conditioning.part import Conditioning
+from hombi.hub.computed.feature import Computed
+from hombi.hub.conditioning.feature import Conditioning
 from hombi.hub.house import OWN_STATES, House
 from hombi.hub.household.own_state import KeepState, OwnState
 from hombi.hub.household.presence import Presence
-from hombi.hub.kernel import Change, Clock, Context, Need, Part, RealClock
+from hombi.hub.kernel import Change, Clock, Context, Feature, Need, RealClock
 from hombi.hub.kernel.registry import Registry
 from hombi.hub.machine.events import HubStarted, HubStopped
 from hombi.hub.machine.jobs import Jobs
@@ -31,11 +31,11 @@ from hombi.hub.machine.lag import Lag
 from hombi.hub.machine.updates import Updates
 from hombi.hub.nodes.admission import Admission
 from hombi.hub.nodes.batteries import Batteries
+from hombi.hub.nodes.feature import Nodes
 from hombi.hub.nodes.links import Links
 from hombi.hub.nodes.messages import Messages
 from hombi.hub.nodes.mqtt_accounts import MqttAccounts
 from hombi.hub.nodes.pairing import Pairing
-from hombi.hub.nodes.part import Nodes
 from hombi.hub.nodes.picks import Picks
 from hombi.hub.nodes.posts import Posts
 from hombi.hub.nodes.radios import Radios
@@ -60,10 +60,10 @@ from hombi.hub.readings.rollups import Rollups
 from hombi.hub.readings.writer import Writer
 from hombi.hub.records import Records
 from hombi.hub.rooms.dashboards import Dashboards
-from hombi.hub.rooms.part import Rooms
+from hombi.hub.rooms.feature import Rooms
 from hombi.hub.settings.config import ANY_ADDRESS, Config
 from hombi.hub.settings.reload import Reload
-from hombi.hub.trust.part import Trust
+from hombi.hub.trust.feature import Trust
 from hombi.links.base import Link
 from hombi.links.installed import installed
 from hombi.links.machine import own_address
@@ -74,7 +74,7 @@ VAPID_CONTACT = "mailto:hub@hombi.invalid"
 
 @dataclass(frozen=True, slots=True)
 class Hub:
-    """What the API, the links and the automations act on. The parts are opened in the
+    """What the API, the links and the automations act on. The features are opened in the
     order in which they stand here: the links, where nodes come in, when everything
     behind them is ready."""
 
@@ -122,7 +122,7 @@ class Hub:
 
     @classmethod
     def of(cls, registry: Registry, public_key: str) -> Hub:
-        """A hub of all these parts, each made with what it needs."""
+        """A hub of all these features, each made with what it needs."""
         kinds = get_type_hints(cls)
         given: dict[str, Any] = {"public_key": public_key}
         given["started_ms"] = registry.get(Context).clock.now_ms()
@@ -137,10 +137,10 @@ class Hub:
         return self.reload.config
 
     @property
-    def parts(self) -> list[Part]:
-        """All parts, in the order in which they are opened."""
+    def features(self) -> list[Feature]:
+        """All features, in the order in which they are opened."""
         named = (getattr(self, field.name) for field in fields(self))
-        return [part for part in named if isinstance(part, Part)]
+        return [part for part in named if isinstance(part, Feature)]
 
     def needs(self) -> list[Need]:
         """What needs a person, most pressing first."""
@@ -160,7 +160,7 @@ async def open_hub(
     link cannot listen."""
     context = Context.fresh(clock or RealClock(), records)
     async with contextlib.AsyncExitStack() as stack:
-        # Closed in the reverse: the parts, then what they had begun, then the journal,
+        # Closed in the reverse: the features, then what they had begun, then the journal,
         # which has what all of them said.
         stack.callback(context.thread.close)
         stack.push_async_callback(context.tasks.end)
@@ -168,8 +168,8 @@ async def open_hub(
         stack.push_async_callback(context.tasks.settle, GRACE_S)
         context.journal.running = context.tasks.watch("journal", context.journal.run)
         hub = await _made(context, config, push, links)
-        for part in hub.parts:
-            await stack.enter_async_context(part.opened())
+        for feature in hub.features:
+            await stack.enter_async_context(feature.opened())
         stack.callback(context.live.close)
         context.announce(HubStarted())
         yield hub
@@ -179,7 +179,7 @@ async def open_hub(
 async def _made(
     context: Context, config: Config, push: Push | None, links: Sequence[Link] | None
 ) -> Hub:
-    """The hub, as it is stored: its parts, and the drivers of its links."""
+    """The hub, as it is stored: its features, and the drivers of its links."""
     house, records, run = House(), context.records, context.thread.run
     await run(records.history.settle)
     if lost := await run(records.history.lost):

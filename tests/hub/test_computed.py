@@ -19,8 +19,8 @@ from hombi.hub.computed.changes import MakeComputed, RemoveComputed
 from hombi.hub.conditioning.changes import ConditionEntity
 from hombi.hub.errors import Busy, Invalid, NotFound, Refused
 from hombi.hub.nodes.described import ChangeKind
-from hombi.hub.nodes.part import ChangeNode, RemoveNode
-from hombi.hub.rooms.part import RemoveRoom
+from hombi.hub.nodes.feature import ChangeNode, RemoveNode
+from hombi.hub.rooms.feature import RemoveRoom
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import START, ManualClock, Rig, rig, settle, until
 from tests.memory import MemoryRecords
@@ -223,7 +223,7 @@ async def test_what_cannot_be_is_refused() -> None:
 
 
 async def test_what_a_node_had_kept_is_computed_with_too(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("hombi.hub.computed.part.BUFFERED_AFTER_S", 0.01)
+    monkeypatch.setattr("hombi.hub.computed.feature.BUFFERED_AFTER_S", 0.01)
     async with rig() as r:
         await bench(r, 3)
         await r.do(MakeComputed("dew-point", AIR))

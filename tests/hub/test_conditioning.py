@@ -15,7 +15,7 @@ from hombi.hub.conditioning.calibrating import CalibrateEntity, calibrated
 from hombi.hub.conditioning.changes import ConditionEntity, UndoConditioning
 from hombi.hub.errors import Busy, Invalid, Refused
 from hombi.hub.nodes.described import ChangeKind
-from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.nodes.feature import RemoveNode
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import START, Rig, rig, settle, until
 
@@ -159,7 +159,7 @@ async def test_a_past_that_was_half_made_is_made_to_its_end_after_a_restart() ->
 
 
 async def test_a_late_reading_is_put_in_its_place(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("hombi.hub.conditioning.part.LATE_AFTER_S", 0.01)
+    monkeypatch.setattr("hombi.hub.conditioning.feature.LATE_AFTER_S", 0.01)
     async with rig() as r:
         number = await bench(r)
         await r.do(ConditionEntity(AIR, [SMOOTH], past=True))

@@ -4,14 +4,14 @@ import asyncio
 
 import pytest
 
-import hombi.hub.automations.part as engine_module
+import hombi.hub.automations.feature as engine_module
 from hombi.core.automation import Program
 from hombi.core.toml_text import Place
 from hombi.hub.acting.events import CommandChanged
 from hombi.hub.automations.changes import AddAutomation, ChangeAutomation, RemoveAutomation
 from hombi.hub.automations.events import AutomationStarted
 from hombi.hub.errors import Invalid, NotFound
-from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.nodes.feature import RemoveNode
 from tests.house import PLUG
 from tests.hub.parts import DRY, ManualClock, hold, rig, settle, with_phone
 from tests.memory import MemoryRecords

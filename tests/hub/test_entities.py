@@ -15,9 +15,9 @@ from hombi.hub.kernel import Change, Event
 from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
 from hombi.hub.nodes.described import ChangeKind
 from hombi.hub.nodes.entities import ChangeEntity
-from hombi.hub.nodes.part import ChangeNode, RemoveNode
+from hombi.hub.nodes.feature import ChangeNode, RemoveNode
 from hombi.hub.nodes.picks import AddNode, AddPosted
-from hombi.hub.rooms.part import ChangeRoom
+from hombi.hub.rooms.feature import ChangeRoom
 from tests.house import description
 from tests.hub.parts import Rig, rig, settle
 

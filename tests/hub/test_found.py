@@ -9,8 +9,8 @@ import pytest
 
 from hombi.hub.errors import Invalid
 from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
+from hombi.hub.nodes.feature import LookAt
 from hombi.hub.nodes.pairing import MAX_ARRIVALS
-from hombi.hub.nodes.part import LookAt
 from hombi.links.base import Found
 from hombi.links.thing_description import read_description
 from tests.house import CLIMATE, description

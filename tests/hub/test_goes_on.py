@@ -11,7 +11,7 @@ from hombi.core.senml import Resolved
 from hombi.hub.acting.actuation import CommandEntity
 from hombi.hub.automations import part
 from hombi.hub.automations.changes import AddAutomation
-from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.nodes.feature import RemoveNode
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import ManualClock, Rig, rig, settle
 from tests.memory import MemoryRecords

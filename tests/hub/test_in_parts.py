@@ -9,7 +9,7 @@ from types import SimpleNamespace
 import pytest
 
 from hombi.core.senml import Resolved
-from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.nodes.feature import RemoveNode
 from hombi.hub.readings import intake
 from hombi.hub.readings.intake import AT_ONCE
 from tests.hub.parts import Rig, rig, settle

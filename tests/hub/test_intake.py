@@ -10,7 +10,7 @@ from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.hub.automations.changes import AddAutomation
 from hombi.hub.errors import NotFound
-from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.nodes.feature import RemoveNode
 from hombi.hub.readings.port import Row
 from tests.house import CLIMATE
 from tests.hub.parts import START, rig, settle

@@ -22,7 +22,7 @@ from hombi.hub.automations.looking_back import looked_back
 from hombi.hub.computed.changes import RemoveComputed
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.machine.events import ClockSet
-from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.nodes.feature import RemoveNode
 from hombi.links.base import Wanted
 from tests.house import PLUG
 from tests.hub.parts import START, ManualClock, Rig, rig, settle, until, with_phone

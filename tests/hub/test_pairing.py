@@ -10,8 +10,8 @@ import pytest
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
 from hombi.hub.machine.events import ClockSet
 from hombi.hub.nodes.admission import MAX_WRONG_CODES, AdmitArrival, TurnAway
+from hombi.hub.nodes.feature import RemoveNode
 from hombi.hub.nodes.pairing import MAX_OF_AN_ADDRESS, proof_of
-from hombi.hub.nodes.part import RemoveNode
 from tests.house import CLIMATE, description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 from tests.memory import MemoryRecords

@@ -11,11 +11,11 @@ from hombi.hub.errors import Invalid
 from hombi.hub.kernel import Change
 from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
 from hombi.hub.nodes.entities import ChangeEntity
-from hombi.hub.nodes.part import ChangeNode
+from hombi.hub.nodes.feature import ChangeNode
 from hombi.hub.notices.contacts import AddContact
 from hombi.hub.notices.port import PhoneRecord
 from hombi.hub.rooms.dashboards import AddDashboard, ArrangeDashboard
-from hombi.hub.rooms.part import AddFloor, AddRoom, ChangeFloor, ChangeRoom
+from hombi.hub.rooms.feature import AddFloor, AddRoom, ChangeFloor, ChangeRoom
 from tests.house import description
 from tests.hub.parts import rig
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.kernel.registry import Registry
 from hombi.hub.settings import reload
 from hombi.hub.settings.config import Config
@@ -15,11 +15,11 @@ from tests.hub.parts import ManualClock, rig
 from tests.memory import MemoryRecords
 
 
-class Sluice(Part):
+class Sluice(Feature):
     name = "sluice"
 
 
-class Wheel(Part):
+class Wheel(Feature):
     name = "wheel"
 
     def __init__(self, context: Context, sluice: Sluice, teeth: int = 12) -> None:
@@ -27,17 +27,17 @@ class Wheel(Part):
         self.sluice, self.teeth = sluice, teeth
 
 
-class Egg(Part):
+class Egg(Feature):
     def __init__(self, context: Context, hen: Hen) -> None:
         super().__init__(context)
 
 
-class Hen(Part):
+class Hen(Feature):
     def __init__(self, context: Context, egg: Egg) -> None:
         super().__init__(context)
 
 
-class Loft(Part):
+class Loft(Feature):
     def __init__(self, context: Context, owl: Path) -> None:
         super().__init__(context)
 
@@ -52,11 +52,11 @@ def registry() -> Registry:
 def test_a_part_is_made_once_after_what_it_needs(registry: Registry) -> None:
     wheel = registry.get(Wheel)
     assert (wheel.sluice, wheel.teeth) == (registry.get(Sluice), 12)
-    assert registry.parts == [wheel.sluice, wheel]
+    assert registry.features == [wheel.sluice, wheel]
 
 
 def test_what_cannot_be_made_is_named_with_who_needs_it(registry: Registry) -> None:
-    with pytest.raises(LookupError, match="parts need each other: Egg → Hen → Egg"):
+    with pytest.raises(LookupError, match="features need each other: Egg → Hen → Egg"):
         registry.get(Egg)
     with pytest.raises(LookupError, match="nothing makes Loft → Path"):
         registry.get(Loft)

@@ -155,8 +155,8 @@ async def test_a_past_that_is_made_again_is_rolled_up_with_it(
     at_once: int, hours: int, minutes: Sequence[int], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Also over a gap, where one only held, and where an hour is too much at once."""
-    monkeypatch.setattr("hombi.hub.conditioning.part.AT_ONCE", at_once)
-    monkeypatch.setattr("hombi.hub.conditioning.part.REACH_MS", hours * HOUR_MS)
+    monkeypatch.setattr("hombi.hub.conditioning.feature.AT_ONCE", at_once)
+    monkeypatch.setattr("hombi.hub.conditioning.feature.REACH_MS", hours * HOUR_MS)
     async with rig() as r:
         await r.let_in("Bench", **CLIMATE)
         r.clock.now = FIRST + (minutes[-1] + 11) * MIN

@@ -136,7 +136,7 @@ async def test_a_new_day_begins_at_midnight_and_a_restart_changes_nothing() -> N
 
 
 async def test_what_came_late_is_counted_in_its_place(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("hombi.hub.computed.part.BUFFERED_AFTER_S", 0.01)
+    monkeypatch.setattr("hombi.hub.computed.feature.BUFFERED_AFTER_S", 0.01)
     async with rig() as r:
         await r.let_in("Sump", **SUMP)
         await make(r)

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-import hombi.hub.automations.part as automations_module
+import hombi.hub.automations.feature as automations_module
 from hombi.hub.automations.changes import AddAutomation
 from hombi.hub.errors import Refused
 from hombi.hub.hub import open_hub
@@ -19,7 +19,7 @@ from hombi.hub.kernel.events import Event
 from hombi.hub.kernel.policy import LIMITS, OTHERS, ROLES, Right, allows
 from hombi.hub.kernel.supervisor import PartFailed
 from hombi.hub.nodes.events import NodeMoved
-from hombi.hub.nodes.part import ChangeNode, RemoveNode
+from hombi.hub.nodes.feature import ChangeNode, RemoveNode
 from hombi.hub.settings.config import make_config
 from hombi.links.base import Link, LinkContext
 from tests.hub.parts import ManualClock, Phones, Rig, Wireless, rig, settle

@@ -23,7 +23,7 @@ from hombi.hub.nodes.links import Links
 from hombi.hub.rooms.events import HouseNamed
 from hombi.hub.settings.config import make_config
 from hombi.hub.trust.authority import Authority, AuthorityError
-from hombi.hub.trust.part import Trust
+from hombi.hub.trust.feature import Trust
 from hombi.hub.trust.profile import configuration_profile
 from tests.certificates import Authority as OthersAuthority
 from tests.hub.parts import ManualClock

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from hombi.core.values import show_span
 from hombi.hub.acting.wanted import PAUSES_MS
-from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.nodes.feature import RemoveNode
 from tests.hub.parts import Rig, rig, settle
 from tests.hub.test_actuation import command
 

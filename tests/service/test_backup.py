@@ -25,7 +25,7 @@ import msgspec
 import pytest
 
 from hombi.hub.backup.archive import About, BackupError, hashed, pack, unpack
-from hombi.hub.backup.part import Backups, next_ms
+from hombi.hub.backup.feature import Backups, next_ms
 from hombi.hub.errors import Busy
 from hombi.hub.kernel import Context
 from hombi.hub.settings.config import make_config

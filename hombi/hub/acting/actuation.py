@@ -19,7 +19,7 @@ from hombi.hub.acting.events import CommandChanged, CommandConfirmed, CommandFai
 from hombi.hub.acting.wanted import OWNER, Wish, Wishes
 from hombi.hub.errors import HubError, Invalid, Refused
 from hombi.hub.house import Entity, House, Node
-from hombi.hub.kernel import Actor, ActorKind, Change, Context, Done, Event, Need, Part, Right
+from hombi.hub.kernel import Actor, ActorKind, Change, Context, Done, Event, Feature, Need, Right
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.nodes.links import Links
 from hombi.hub.readings.events import EntitiesChanged, NodeBack
@@ -76,7 +76,7 @@ class _Waiting:
     before: float | None = None
 
 
-class Actuation(Part):
+class Actuation(Feature):
     """Sends commands through the links. It hears every reading, and takes the one with
     the wanted value as confirmation."""
 
@@ -417,13 +417,13 @@ class CommandEntity(Change[Actuation, Command], frozen=True):
     entity: str
     to: str
 
-    part = Actuation
+    feature = Actuation
     right = Right.SWITCH
 
-    async def do(self, part: Actuation, by: Actor) -> Done[Command]:
-        entity, value = part.check(self.entity, self.to)
-        part.by_hand(entity, by)
-        command = await part.begin(entity, value, str(by))
+    async def do(self, feature: Actuation, by: Actor) -> Done[Command]:
+        entity, value = feature.check(self.entity, self.to)
+        feature.by_hand(entity, by)
+        command = await feature.begin(entity, value, str(by))
         return Done(command, outcome(command))
 
 
@@ -438,12 +438,12 @@ class SwitchEntity(Change[Actuation, Command], frozen=True):
     at_once: bool = True
     taking_ms: int = 0
 
-    part = Actuation
+    feature = Actuation
     right = Right.USE
 
-    def do(self, part: Actuation, by: Actor) -> Coroutine[Any, Any, Done[Command]]:
-        part.by_hand(self.entity, by)
-        asking = part.begin(
+    def do(self, feature: Actuation, by: Actor) -> Coroutine[Any, Any, Done[Command]]:
+        feature.by_hand(self.entity, by)
+        asking = feature.begin(
             self.entity, self.value, str(by), at_once=self.at_once, taking_ms=self.taking_ms
         )
         return self._finish(asking)

@@ -12,7 +12,7 @@ from hombi.hub.acting.events import SceneRecalled, SceneRecorded, SceneRemoved
 from hombi.hub.acting.scenes_port import SceneRecord
 from hombi.hub.errors import Invalid
 from hombi.hub.house import House, Scene
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.lookup import find
 from hombi.hub.naming import proper_name
 
@@ -29,7 +29,7 @@ class Recalled:
     gone: tuple[str, ...]
 
 
-class Scenes(Part):
+class Scenes(Feature):
     """Keeps them."""
 
     name = "scenes"
@@ -76,11 +76,11 @@ class RecordScene(Change[Scenes, Scene], frozen=True):
     title: str
     entities: Sequence[str] = ()
 
-    part = Scenes
+    feature = Scenes
     right = Right.ARRANGE
 
-    async def do(self, part: Scenes, by: Actor) -> Done[Scene]:
-        async with part.one_by_one:
+    async def do(self, feature: Scenes, by: Actor) -> Done[Scene]:
+        async with feature.one_by_one:
             title = proper_name(self.title, "the name of a scene")
             address = slug(title)
             if not address or len(title) > LONGEST_TITLE:
@@ -88,14 +88,14 @@ class RecordScene(Change[Scenes, Scene], frozen=True):
                     f"a scene needs a name with a letter or a digit, {LONGEST_TITLE} characters "
                     f"at most"
                 )
-            before = part.house.scenes.get(address)
-            if before is None and len(part.house.scenes) >= MOST_SCENES:
+            before = feature.house.scenes.get(address)
+            if before is None and len(feature.house.scenes) >= MOST_SCENES:
                 raise Invalid(f"there are {MOST_SCENES} scenes already; remove one first")
             named = self.entities or list(before.states if before else ())
-            made = Scene(address, before.title if before else title, part.present(named))
+            made = Scene(address, before.title if before else title, feature.present(named))
             record = SceneRecord(made.slug, made.title, made.states)
-            await part.context.thread.run(part.context.records.scenes.save, record)
-            part.house.scenes[address] = made
+            await feature.context.thread.run(feature.context.records.scenes.save, record)
+            feature.house.scenes[address] = made
         return Done(made, SceneRecorded(scene=made.title))
 
 
@@ -105,15 +105,15 @@ class RecallScene(Change[Scenes, Recalled], frozen=True):
 
     scene: str
 
-    part = Scenes
+    feature = Scenes
     right = Right.USE
 
-    async def do(self, part: Scenes, by: Actor) -> Done[Recalled]:
-        scene = part.find(self.scene)
-        known = part.house.entities
+    async def do(self, feature: Scenes, by: Actor) -> Done[Recalled]:
+        scene = feature.find(self.scene)
+        known = feature.house.entities
         there = [state for state in scene.states if state in known and known[state].writable]
         asking = [
-            part.context.changes.do(SwitchEntity(known[one], scene.states[one]), by)
+            feature.context.changes.do(SwitchEntity(known[one], scene.states[one]), by)
             for one in there
         ]
         commands = tuple(await asyncio.gather(*asking))
@@ -128,12 +128,12 @@ class RemoveScene(Change[Scenes, None], frozen=True):
 
     scene: str
 
-    part = Scenes
+    feature = Scenes
     right = Right.ARRANGE
 
-    async def do(self, part: Scenes, by: Actor) -> Done[None]:
-        async with part.one_by_one:
-            scene = part.find(self.scene)
-            await part.context.thread.run(part.context.records.scenes.remove, scene.slug)
-            del part.house.scenes[scene.slug]
+    async def do(self, feature: Scenes, by: Actor) -> Done[None]:
+        async with feature.one_by_one:
+            scene = feature.find(self.scene)
+            await feature.context.thread.run(feature.context.records.scenes.remove, scene.slug)
+            del feature.house.scenes[scene.slug]
         return Done(None, SceneRemoved(scene=scene.title))

@@ -22,7 +22,7 @@ from hombi.hub.automations.events import (
     AutomationChanged,
     AutomationRemoved,
 )
-from hombi.hub.automations.part import Automations
+from hombi.hub.automations.feature import Automations
 from hombi.hub.automations.port import AutomationRecord, TextRecord
 from hombi.hub.automations.runner import Runner
 from hombi.hub.errors import Invalid, Refused
@@ -38,24 +38,24 @@ class AddAutomation(Change[Automations, Runner], frozen=True):
 
     text: str
 
-    part = Automations
+    feature = Automations
     right = Right.WRITE
 
-    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
-        async with part.changing:
-            program = part.sound(self.text)
+    async def do(self, feature: Automations, by: Actor) -> Done[Runner]:
+        async with feature.changing:
+            program = feature.sound(self.text)
             address = slug(program.name)
-            if address in part.runners:
+            if address in feature.runners:
                 raise Invalid(
                     f"there is an automation {program.name!r} already; give this one "
                     f"another name, or change that one"
                 )
-            records = part.context.records.automations
-            record = await part.context.thread.run(records.add, address, self.text)
-            await _keep_text(part, record, self.text, by)
-            runner = part.take(record, State())
-        part.changed(runner)
-        part.step(runner, Began())
+            records = feature.context.records.automations
+            record = await feature.context.thread.run(records.add, address, self.text)
+            await _keep_text(feature, record, self.text, by)
+            runner = feature.take(record, State())
+        feature.changed(runner)
+        feature.step(runner, Began())
         return Done(runner, AutomationAdded(automation=address, title=program.name))
 
 
@@ -74,57 +74,57 @@ class ChangeAutomation(Change[Automations, Runner], frozen=True):
     leave: bool = False
     was: str | None = None
 
-    part = Automations
+    feature = Automations
     right = Right.WRITE
 
-    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
-        async with part.changing:
-            after = await self._change(part, by)
+    async def do(self, feature: Automations, by: Actor) -> Done[Runner]:
+        async with feature.changing:
+            after = await self._change(feature, by)
         if self.text is not None:
             how = "was changed"
         else:
             how = "is on duty" if after.record.enabled else "is off duty"
-        part.changed(after)
+        feature.changed(after)
         if after.at_work:
             on = after.state.phase is Phase.ON
-            part.step(after, Passed() if on else Began())
+            feature.step(after, Passed() if on else Began())
         return Done(after, AutomationChanged(automation=after.record.slug, how=how))
 
-    async def _change(self, part: Automations, by: Actor) -> Runner:
-        runner = part.find(self.automation)
+    async def _change(self, feature: Automations, by: Actor) -> Runner:
+        runner = feature.find(self.automation)
         record = runner.record
         if self.was is not None and self.was != record.text:
             raise Refused(
                 f"{record.slug} was changed elsewhere since you began; look at its text as it is"
             )
         if self.text is not None:
-            name = part.sound(self.text).name
-            if slug(name) != runner.record.slug and slug(name) in part.runners:
+            name = feature.sound(self.text).name
+            if slug(name) != runner.record.slug and slug(name) in feature.runners:
                 raise Invalid(f"there is an automation {name!r} already")
         new = replace(
             record,
             text=record.text if self.text is None else self.text,
             enabled=record.enabled if self.enabled is None else self.enabled,
         )
-        await part.context.thread.run(part.context.records.automations.save, new)
+        await feature.context.thread.run(feature.context.records.automations.save, new)
         if new.text != record.text:
-            await _keep_text(part, record, new.text, by)
+            await _keep_text(feature, record, new.text, by)
         # It may have been stepped, or read again, meanwhile.
-        runner = part.find(self.automation)
+        runner = feature.find(self.automation)
         before, off = runner.program, runner.record.enabled and not new.enabled
-        part.drop(runner)
-        after = part.take(new, runner.state)
+        feature.drop(runner)
+        after = feature.take(new, runner.state)
         same = before is not None and after.program is not None
         same = same and _watched(before) == _watched(after.program)
         if before is not None and (off or not same):
             off_duty = "it was taken off duty" if off else "it watches something else now"
-            part.step(after, Taken(off_duty, self.leave), before)
+            feature.step(after, Taken(off_duty, self.leave), before)
         elif self.enabled and not record.enabled:
             after.state = State()
         else:
-            part.let_go(after, before)
-        part.save(after)
-        part.tidy()
+            feature.let_go(after, before)
+        feature.save(after)
+        feature.tidy()
         return after
 
 
@@ -134,14 +134,14 @@ class Acknowledge(Change[Automations, Runner], frozen=True):
 
     automation: str
 
-    part = Automations
+    feature = Automations
     right = Right.USE
 
-    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
-        runner = part.find(self.automation)
+    async def do(self, feature: Automations, by: Actor) -> Done[Runner]:
+        runner = feature.find(self.automation)
         if not runner.at_work or runner.state.phase is not Phase.ON:
             raise Refused(f"{runner.record.slug} is not on")
-        part.step(runner, Acknowledged())
+        feature.step(runner, Acknowledged())
         acknowledged = AutomationAcknowledged(
             automation=runner.record.slug, title=runner.names[0], person=str(by)
         )
@@ -155,11 +155,11 @@ class PutOnDuty(Change[Automations, Runner], frozen=True):
     automation: str
     on: bool
 
-    part = Automations
+    feature = Automations
     right = Right.USE
 
-    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
-        return await ChangeAutomation(self.automation, enabled=self.on).do(part, by)
+    async def do(self, feature: Automations, by: Actor) -> Done[Runner]:
+        return await ChangeAutomation(self.automation, enabled=self.on).do(feature, by)
 
 
 def _watched(program: Program | None) -> object:
@@ -173,19 +173,19 @@ class RemoveAutomation(Change[Automations, None], frozen=True):
     automation: str
     leave: bool = False
 
-    part = Automations
+    feature = Automations
     right = Right.WRITE
 
-    async def do(self, part: Automations, by: Actor) -> Done[None]:
-        async with part.changing:
-            runner = part.find(self.automation)
+    async def do(self, feature: Automations, by: Actor) -> Done[None]:
+        async with feature.changing:
+            runner = feature.find(self.automation)
             if runner.program is not None and runner.record.enabled:
-                part.step(runner, Taken("it was removed", self.leave))
-            part.drop(runner)
-            part.forget(runner)
-            records = part.context.records.automations
-            await part.context.thread.run(records.remove, runner.record)
-            part.tidy()
+                feature.step(runner, Taken("it was removed", self.leave))
+            feature.drop(runner)
+            feature.forget(runner)
+            records = feature.context.records.automations
+            await feature.context.thread.run(records.remove, runner.record)
+            feature.tidy()
         return Done(None, AutomationRemoved(automation=runner.record.slug))
 
 
@@ -195,11 +195,11 @@ class RunActions(Change[Automations, Runner], frozen=True):
     automation: str
     edge: EdgeKind
 
-    part = Automations
+    feature = Automations
     right = Right.USE
 
-    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
-        runner = part.find(self.automation)
+    async def do(self, feature: Automations, by: Actor) -> Done[Runner]:
+        runner = feature.find(self.automation)
         program = runner.program
         if program is None:
             raise Refused(f"{runner.record.slug} cannot run: {runner.mistakes[0].what}")
@@ -208,16 +208,16 @@ class RunActions(Change[Automations, Runner], frozen=True):
             raise Refused(f"{program.name} is not on duty; put it on duty to run its actions")
         if not (program.starts if self.edge is EdgeKind.START else program.ends):
             raise Refused(f"{program.name} has no {self.edge.value} actions")
-        part.run_actions(runner, self.edge, by)
+        feature.run_actions(runner, self.edge, by)
         ran = ActionsRun(automation=runner.record.slug, title=program.name, edge=self.edge.value)
         return Done(runner, ran)
 
 
-async def _keep_text(part: Automations, before: AutomationRecord, text: str, by: Actor) -> None:
+async def _keep_text(feature: Automations, before: AutomationRecord, text: str, by: Actor) -> None:
     """Keep a text that an automation has from now on, and the one that it had."""
-    keep, run = part.context.records.automations.keep_text, part.context.thread.run
-    known = await run(part.context.records.automations.texts, before.slug)
+    keep, run = feature.context.records.automations.keep_text, feature.context.thread.run
+    known = await run(feature.context.records.automations.texts, before.slug)
     if not known and before.text != text:
         await run(keep, before.slug, TextRecord(0, "", before.text), MOST_TEXTS)
-    new = TextRecord(part.context.clock.now_ms(), str(by), text)
+    new = TextRecord(feature.context.clock.now_ms(), str(by), text)
     await run(keep, before.slug, new, MOST_TEXTS)

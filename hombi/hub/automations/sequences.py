@@ -10,13 +10,13 @@ from hombi.core.toml_text import Mistake
 from hombi.hub.automations.events import SequenceKept, SequenceRemoved
 from hombi.hub.errors import Invalid
 from hombi.hub.house import House
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.lookup import find
 
 MOST_SEQUENCES, LONGEST_NAME = 100, 80
 
 
-class Sequences(Part):
+class Sequences(Feature):
     """Keeps them, by their texts."""
 
     name = "sequences"
@@ -66,12 +66,12 @@ class KeepSequence(Change[Sequences, str], frozen=True):
 
     text: str
 
-    part = Sequences
+    feature = Sequences
     right = Right.WRITE
 
-    async def do(self, part: Sequences, by: Actor) -> Done[str]:
-        async with part.one_by_one:
-            sequence, mistakes = part.check(self.text)
+    async def do(self, feature: Sequences, by: Actor) -> Done[str]:
+        async with feature.one_by_one:
+            sequence, mistakes = feature.check(self.text)
             if sequence is None:
                 count = len(mistakes)
                 raise Invalid(f"the text has {count} mistake{'s' * (count != 1)}", mistakes)
@@ -85,11 +85,11 @@ class KeepSequence(Change[Sequences, str], frozen=True):
                 raise Invalid(
                     f"{sequence.name!r} is an address of the API's own; name it otherwise"
                 )
-            known = part.house.sequences
+            known = feature.house.sequences
             if address not in known and len(known) >= MOST_SEQUENCES:
                 raise Invalid(f"there are {MOST_SEQUENCES} sequences already; remove one first")
-            save = part.context.records.sequences.save
-            await part.context.thread.run(save, address, self.text)
+            save = feature.context.records.sequences.save
+            await feature.context.thread.run(save, address, self.text)
             known[address] = self.text
         return Done(address, SequenceKept(sequence=sequence.name))
 
@@ -99,13 +99,13 @@ class RemoveSequence(Change[Sequences, None], frozen=True):
 
     sequence: str
 
-    part = Sequences
+    feature = Sequences
     right = Right.WRITE
 
-    async def do(self, part: Sequences, by: Actor) -> Done[None]:
-        async with part.one_by_one:
-            address = part.find(self.sequence)
-            title = part.title(address)
-            await part.context.thread.run(part.context.records.sequences.remove, address)
-            del part.house.sequences[address]
+    async def do(self, feature: Sequences, by: Actor) -> Done[None]:
+        async with feature.one_by_one:
+            address = feature.find(self.sequence)
+            title = feature.title(address)
+            await feature.context.thread.run(feature.context.records.sequences.remove, address)
+            del feature.house.sequences[address]
         return Done(None, SequenceRemoved(sequence=title))

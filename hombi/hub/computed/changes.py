@@ -17,8 +17,8 @@ from hombi.core.series.methods import (
     temperature_factor,
 )
 from hombi.hub.computed.events import ComputedAdded, ComputedRemoved
+from hombi.hub.computed.feature import Computed
 from hombi.hub.computed.origins import how_of
-from hombi.hub.computed.part import Computed
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity
 from hombi.hub.kernel import Actor, Change, Done, Right
@@ -42,15 +42,15 @@ class MakeComputed(Change[Computed, Entity], frozen=True):
     # Whether it is there only as long as the text of an automation names it.
     for_texts: bool = False
 
-    part = Computed
+    feature = Computed
     right = Right.ARRANGE
 
-    async def do(self, part: Computed, by: Actor) -> Done[Entity]:
-        async with part.one_by_one:
-            return await self._made(part)
+    async def do(self, feature: Computed, by: Actor) -> Done[Entity]:
+        async with feature.one_by_one:
+            return await self._made(feature)
 
-    async def _made(self, part: Computed) -> Done[Entity]:
-        house = part.house
+    async def _made(self, feature: Computed) -> Done[Entity]:
+        house = feature.house
         sources = self.sources
         if self.method == FORMULA:
             sources = await asyncio.to_thread(_named, str(self.parameters.get("text", "")))
@@ -88,12 +88,12 @@ class MakeComputed(Change[Computed, Entity], frozen=True):
         own_room = room if host is None else None
         entity = Entity(0, address, title, kind, how, low, high, own_room=own_room, host=host)
         entity.own = {FOR_TEXTS: True} if self.for_texts else {}
-        port = part.context.records.house
-        entity.id = await part.context.thread.run(port.add_computed, entity)
+        port = feature.context.records.house
+        entity.id = await feature.context.thread.run(port.add_computed, entity)
         house.add_entity(entity)
-        part.look()
-        part.touch(how.sources)
-        part.derive_past(entity)
+        feature.look()
+        feature.touch(how.sources)
+        feature.derive_past(entity)
         sources = ", ".join(how.sources)
         return Done(entity, ComputedAdded(entity=address, method=method.name, sources=sources))
 
@@ -139,17 +139,17 @@ class RemoveComputed(Change[Computed, None], frozen=True):
 
     entity: str
 
-    part = Computed
+    feature = Computed
     right = Right.ARRANGE
 
-    async def do(self, part: Computed, by: Actor) -> Done[None]:
-        entity = part.house.entity(self.entity)
+    async def do(self, feature: Computed, by: Actor) -> Done[None]:
+        entity = feature.house.entity(self.entity)
         if how_of(entity) is None:
             raise Refused(f"{entity.address} is not derived")
-        others = [dependant.address for dependant in part.dependants([entity.address])]
+        others = [dependant.address for dependant in feature.dependants([entity.address])]
         if others:
             raise Refused(f"{', '.join(others)} is computed from it; remove that first")
-        await part.context.thread.run(part.context.records.house.remove_entity, entity)
-        part.house.take_out_entity(entity)
-        part.look()
+        await feature.context.thread.run(feature.context.records.house.remove_entity, entity)
+        feature.house.take_out_entity(entity)
+        feature.look()
         return Done(None, ComputedRemoved(entity=entity.address))

@@ -11,7 +11,7 @@ from hombi.core.series.calibration import Calibration, Fit, compared, compared_w
 from hombi.core.series.conditioning import corrected
 from hombi.core.values import parse_value
 from hombi.hub.conditioning.changes import ConditionEntity, conditionable
-from hombi.hub.conditioning.part import Conditioning
+from hombi.hub.conditioning.feature import Conditioning
 from hombi.hub.conditioning.plans import Conditioned
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity, House
@@ -89,13 +89,13 @@ class CalibrateEntity(Change[Conditioning, Conditioned], frozen=True):
     past: bool = False
     typed: Sequence[tuple[int, str]] = ()
 
-    part = Conditioning
+    feature = Conditioning
     right = Right.TUNE
 
-    async def do(self, part: Conditioning, by: Actor) -> Done[Conditioned]:
-        entity = conditionable(part.house, self.entity)
-        reference = reference_of(part.house, entity, self.reference, self.typed)
-        history = part.context.records.history
+    async def do(self, feature: Conditioning, by: Actor) -> Done[Conditioned]:
+        entity = conditionable(feature.house, self.entity)
+        reference = reference_of(feature.house, entity, self.reference, self.typed)
+        history = feature.context.records.history
         # It takes a while, and only reads: the writer must not wait for it.
         calibration = await asyncio.to_thread(
             calibrated,
@@ -110,4 +110,4 @@ class CalibrateEntity(Change[Conditioning, Conditioned], frozen=True):
             why = "; ".join(calibration.remarks) or "nothing follows from it"
             raise Refused(f"{entity.address} cannot be corrected so: {why}")
         steps = corrected(entity.plan, fit.gain, fit.offset)
-        return await ConditionEntity(entity.address, steps, self.past).do(part, by)
+        return await ConditionEntity(entity.address, steps, self.past).do(feature, by)

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 
 from hombi.core.series import Derivation
 from hombi.core.series.conditioning import PlanError, checked, in_words
-from hombi.hub.conditioning.part import Conditioning
+from hombi.hub.conditioning.feature import Conditioning
 from hombi.hub.conditioning.plans import Conditioned
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity, House
@@ -23,17 +23,17 @@ class ConditionEntity(Change[Conditioning, Conditioned], frozen=True):
     steps: Sequence[Mapping[str, object]]
     past: bool = False
 
-    part = Conditioning
+    feature = Conditioning
     right = Right.TUNE
 
-    async def do(self, part: Conditioning, by: Actor) -> Done[Conditioned]:
-        entity = conditionable(part.house, self.entity)
+    async def do(self, feature: Conditioning, by: Actor) -> Done[Conditioned]:
+        entity = conditionable(feature.house, self.entity)
         try:
             # A formula is checked by a library that takes its time to load.
             plan = await asyncio.to_thread(checked, self.steps, entity.kind)
         except PlanError as error:
             raise Invalid(str(error)) from error
-        made = await part.set_plan(entity, plan, past=self.past, by=str(by))
+        made = await feature.set_plan(entity, plan, past=self.past, by=str(by))
         words = "; ".join(in_words(step) for step in plan) or "no steps"
         return Done(made, _told(entity, words, past=self.past))
 
@@ -44,14 +44,14 @@ class UndoConditioning(Change[Conditioning, Conditioned], frozen=True):
 
     entity: str
 
-    part = Conditioning
+    feature = Conditioning
     right = Right.TUNE
 
-    async def do(self, part: Conditioning, by: Actor) -> Done[Conditioned]:
-        entity = conditionable(part.house, self.entity)
-        gone = await part.take_back(entity)
+    async def do(self, feature: Conditioning, by: Actor) -> Done[Conditioned]:
+        entity = conditionable(feature.house, self.entity)
+        gone = await feature.take_back(entity)
         words = "; ".join(in_words(step) for step in entity.plan) or "no steps"
-        return Done(part.of(entity), _told(entity, words, past=not gone.since_ms, undone=True))
+        return Done(feature.of(entity), _told(entity, words, past=not gone.since_ms, undone=True))
 
 
 def conditionable(house: House, name: str) -> Entity:

@@ -14,7 +14,7 @@ from hombi.core.series import Channel, Channels
 from hombi.hub.errors import Invalid
 from hombi.hub.house import HUB, OWN_STATES, Entity, House
 from hombi.hub.household.events import StateKept
-from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Need, Right
 from hombi.hub.kernel.registry import Registry
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.told import tell
@@ -26,7 +26,7 @@ LOOK_EVERY_S = 10.0
 LOW_DISK = 500_000_000
 
 
-class OwnState(Part):
+class OwnState(Feature):
     """Looks how the hub is, where somebody wants to know it."""
 
     name = "own state"
@@ -95,9 +95,9 @@ class KeepState(Change[OwnState, Entity], frozen=True):
 
     address: str
 
-    part = OwnState
+    feature = OwnState
     right = Right.ARRANGE
 
-    async def do(self, part: OwnState, by: Actor) -> Done[Entity]:
-        entity = await part.keep(self.address)
+    async def do(self, feature: OwnState, by: Actor) -> Done[Entity]:
+        entity = await feature.keep(self.address)
         return Done(entity, StateKept(entity=entity.address))

@@ -20,7 +20,7 @@ from hombi.hub.acting.actuation import Actuation
 from hombi.hub.errors import Busy, Invalid, NotFound
 from hombi.hub.house import PERSON, Entity, House
 from hombi.hub.household.events import PersonFollows, PersonKept, PersonSaid
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right, while_stored
 from hombi.hub.machine.events import ClockSet
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.told import tell
@@ -52,7 +52,7 @@ class Person:
         return int(own.get("linger_ms", USUAL_LINGER_MS))
 
 
-class Presence(Part):
+class Presence(Feature):
     """Keeps who is home."""
 
     name = "presence"
@@ -180,14 +180,14 @@ class SayHome(Change[Presence, Person], frozen=True):
     person: str
     home: bool
 
-    part = Presence
+    feature = Presence
     right = Right.USE
 
-    async def do(self, part: Presence, by: Actor) -> Done[Person]:
-        async with part.one_by_one:
-            person = part.person(self.person)
-            entity = await part.entity_of(person)
-            await part.say(entity, float(self.home))
+    async def do(self, feature: Presence, by: Actor) -> Done[Person]:
+        async with feature.one_by_one:
+            person = feature.person(self.person)
+            entity = await feature.entity_of(person)
+            await feature.say(entity, float(self.home))
         said = PersonSaid(person=person.name, entity=entity.address, home=self.home)
         return Done(person, said)
 
@@ -201,29 +201,29 @@ class FollowPerson(Change[Presence, Person], frozen=True):
     entities: Sequence[str]
     linger: str = ""
 
-    part = Presence
+    feature = Presence
     right = Right.ARRANGE
 
-    def _check(self, part: Presence) -> None:
+    def _check(self, feature: Presence) -> None:
         if len(self.entities) > MOST_FOLLOWED:
             raise Invalid(f"{MOST_FOLLOWED} values at most tell whether somebody is home")
-        named = [part.house.entity(entity) for entity in self.entities]
+        named = [feature.house.entity(entity) for entity in self.entities]
         if any(entity.kind.name == AT_HOME for entity in named):
             raise Invalid("name values of nodes, not of people")
-        self._linger(part.person(self.person))
+        self._linger(feature.person(self.person))
 
-    async def do(self, part: Presence, by: Actor) -> Done[Person]:
-        self._check(part)
-        async with part.one_by_one:
-            person = part.person(self.person)
-            entity = await part.entity_of(person)
-            named = [part.house.entity(one).address for one in self.entities]
+    async def do(self, feature: Presence, by: Actor) -> Done[Person]:
+        self._check(feature)
+        async with feature.one_by_one:
+            person = feature.person(self.person)
+            entity = await feature.entity_of(person)
+            named = [feature.house.entity(one).address for one in self.entities]
             follows = list(dict.fromkeys(named))
             own = {**entity.own, "follows": follows, "linger_ms": self._linger(person)}
             with while_stored(entity, own=own):
-                await part.context.thread.run(part.context.records.house.save_entity, entity)
+                await feature.context.thread.run(feature.context.records.house.save_entity, entity)
             person.seen, person.gone_ms = None, 0
-            part.look()
+            feature.look()
         told = PersonFollows(person=person.name, entity=entity.address, follows=", ".join(follows))
         return Done(person, told)
 

@@ -33,10 +33,10 @@ class ChangeHouse(Change[Reload, None], frozen=True):
     units: Sequence[str] | None = None
     position: Position | None = None
 
-    part = Reload
+    feature = Reload
     right = Right.ARRANGE
 
-    async def do(self, part: Reload, by: Actor) -> Done[None]:
+    async def do(self, feature: Reload, by: Actor) -> Done[None]:
         given = (("name", self.name), ("time_zone", self.time_zone))
         wanted: dict[str, Any] = {key: value for key, value in given if value is not None}
         if self.units is not None:
@@ -49,15 +49,15 @@ class ChangeHouse(Change[Reload, None], frozen=True):
         for key in wanted:
             if (variable := f"HOMBI_HOUSE_{key.upper()}") in os.environ:
                 raise Refused(f"the environment variable {variable} sets it; change it there")
-        path = part.config.data / FILE_NAME
+        path = feature.config.data / FILE_NAME
         before = await asyncio.to_thread(_write, path, wanted)
-        await part.take_up()
-        if part.problem:
-            problem = part.problem
+        await feature.take_up()
+        if feature.problem:
+            problem = feature.problem
             await asyncio.to_thread(path.write_text, before)
-            await part.take_up()
+            await feature.take_up()
             raise Invalid(problem)
-        return Done(None, HouseNamed(house=part.config.house_name))
+        return Done(None, HouseNamed(house=feature.config.house_name))
 
 
 def _write(path: Path, wanted: dict[str, Any]) -> str:

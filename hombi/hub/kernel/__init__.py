@@ -1,10 +1,10 @@
-"""What every part of the hub stands on: its context, changes with an actor, events, and
-a supervisor that keeps the parts going."""
+"""What every feature of the hub stands on: its context, changes with an actor, events,
+and a supervisor that keeps the features going."""
 
 from hombi.hub.kernel.actor import HOUSE, STRANGER, Actor, ActorKind, Limit, Role
 from hombi.hub.kernel.change import Change, Changes, Done
 from hombi.hub.kernel.clock import Clock, RealClock, Timer
-from hombi.hub.kernel.context import Context, Need, Part
+from hombi.hub.kernel.context import Context, Feature, Need
 from hombi.hub.kernel.events import Event, journaled
 from hombi.hub.kernel.journal import Journal
 from hombi.hub.kernel.live import Live, LiveEvent
@@ -25,12 +25,12 @@ __all__ = [
     "Context",
     "Done",
     "Event",
+    "Feature",
     "Journal",
     "Limit",
     "Live",
     "LiveEvent",
     "Need",
-    "Part",
     "RealClock",
     "RecordsThread",
     "Right",

@@ -33,14 +33,14 @@ class Done(msgspec.Struct, Generic[T_co], frozen=True):
 
 class Change(msgspec.Struct, Generic[P, T], frozen=True):
     """One alteration of the house: made whole, in one transaction, or not at all.
-    Subclasses are frozen structs; `part` is who makes it, `right` what an actor
+    Subclasses are frozen structs; `feature` is who makes it, `right` what an actor
     needs."""
 
-    part: ClassVar[type[Any]]
+    feature: ClassVar[type[Any]]
     right: ClassVar[Right]
 
     @abstractmethod
-    def do(self, part: P, by: Actor) -> Awaitable[Done[T]]:
+    def do(self, feature: P, by: Actor) -> Awaitable[Done[T]]:
         """Make it. What is done before the first await is done at once. Raises
         HubError."""
 
@@ -50,22 +50,22 @@ class Change(msgspec.Struct, Generic[P, T], frozen=True):
 
 
 class Changes:
-    """Brings each change to its part, and announces what it ended in."""
+    """Brings each change to its feature, and announces what it ended in."""
 
     def __init__(self, announce: Callable[[Event, Actor], None]) -> None:
         self._announce = announce
-        self._parts: dict[type[Any], Any] = {}
+        self._features: dict[type[Any], Any] = {}
 
-    def made_by(self, part: object) -> None:
-        """This part makes the changes that name its type."""
-        self._parts[type(part)] = part
+    def made_by(self, feature: object) -> None:
+        """This feature makes the changes that name its type."""
+        self._features[type(feature)] = feature
 
     def begin(self, change: Change[P, T], by: Actor) -> Coroutine[Any, Any, T]:
         """Begin a change now; the rest of it is done when the answer is awaited. Raises
         NotAllowed for an actor that may not."""
         if not allows(by, change.right):
             raise NotAllowed(f"{by} may not {change.right}")
-        return self._finish(change.do(self._parts[change.part], by), by)
+        return self._finish(change.do(self._features[change.feature], by), by)
 
     async def do(self, change: Change[P, T], by: Actor) -> T:
         """Make a change. Raises HubError."""

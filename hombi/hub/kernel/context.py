@@ -1,4 +1,4 @@
-"""What each part of the hub is given, and what the hub expects of a part."""
+"""What each feature of the hub is given, and what the hub expects of a feature."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ class Hearers:
 
 @dataclass(frozen=True, slots=True)
 class Context:
-    """Clock, records, live stream, journal and tasks: what a part works with."""
+    """Clock, records, live stream, journal and tasks: what a feature works with."""
 
     clock: HouseClock
     records: Records
@@ -80,8 +80,8 @@ class Context:
         return context
 
     def announce(self, event: Event, by: Actor = HOUSE) -> None:
-        """Something happened: into the journal, onto the live stream, and to the parts
-        that hear of it."""
+        """Something happened: into the journal, onto the live stream, and to the
+        features that hear of it."""
         if event.journaled:
             self.journal.write(event, by)
         self.live.publish(event)
@@ -96,11 +96,11 @@ class Context:
         self._hearers.add(kind, call)
 
 
-class Part:
-    """One part of the hub. It opens and closes as an `async with`, and says itself what
-    of it needs a person.
+class Feature:
+    """One feature of the hub. It opens and closes as an `async with`, and says itself
+    what of it needs a person.
 
-    The parameters of its constructor say what it needs: other parts, by their types,
+    The parameters of its constructor say what it needs: other features, by their types,
     and `Config`, where it depends on the settings.
     """
 
@@ -125,13 +125,13 @@ class Part:
         """Take up what is stored, and begin to work."""
 
     async def reconfigured(self, new: Config, old: Config) -> None:
-        """Take up what of these settings is this part's. It is called again with the
-        same ones when another part, or this one, could not take them up; what it raises
-        is told to the person who wrote them."""
+        """Take up what of these settings is of this feature. It is called again with
+        the same ones when another feature, or this one, could not take them up; what it
+        raises is told to the person who wrote them."""
 
     async def close(self) -> None:
         """Begin nothing more."""
 
     def needs(self) -> Iterator[Need]:
-        """What of this part needs a person, most pressing first."""
+        """What of this feature needs a person, most pressing first."""
         yield from ()

@@ -1,5 +1,5 @@
-"""The registry of parts: it makes each part with what its constructor asks for, by the
-types of its parameters, and gives all of them new settings."""
+"""The registry of features: it makes each feature with what its constructor asks for,
+by the types of its parameters, and gives all of them new settings."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from collections.abc import Callable
 from inspect import Parameter, signature
 from typing import TYPE_CHECKING, Any, TypeVar, get_type_hints
 
-from hombi.hub.kernel.context import Context, Need, Part
+from hombi.hub.kernel.context import Context, Feature, Need
 
 if TYPE_CHECKING:
     from hombi.hub.settings.config import Config
@@ -19,14 +19,14 @@ T = TypeVar("T")
 
 
 class Registry:
-    """What parts are made of, and the parts. `parts` are in the order in which they
-    were made: each comes after those that it needs."""
+    """What features are made of, and the features. `features` are in the order in which
+    they were made: each comes after those that it needs."""
 
     def __init__(self) -> None:
         self._made: dict[Any, Any] = {Registry: self}
         self._makers: dict[Any, Callable[..., Any]] = {}
         self._making: list[str] = []
-        self.parts: list[Part] = []
+        self.features: list[Feature] = []
 
     def put(self, thing: object, kind: Any = None) -> None:
         """What asks for something of this kind, its own type unless given, is given
@@ -44,8 +44,8 @@ class Registry:
         needs. Raises LookupError where nothing makes it, or two need each other."""
         if kind not in self._made:
             self._made[kind] = made = self._make(kind)
-            if isinstance(made, Part):
-                self.parts.append(made)
+            if isinstance(made, Feature):
+                self.features.append(made)
         result: T = self._made[kind]
         return result
 
@@ -53,9 +53,9 @@ class Registry:
         name = getattr(kind, "__name__", str(kind))
         chain = " → ".join([*self._making, name])
         if name in self._making:
-            raise LookupError(f"parts need each other: {chain}")
+            raise LookupError(f"features need each other: {chain}")
         make = self._makers.get(kind)
-        if make is None and not (isinstance(kind, type) and issubclass(kind, Part)):
+        if make is None and not (isinstance(kind, type) and issubclass(kind, Feature)):
             raise LookupError(f"nothing makes {chain}")
         make = make or kind
         hints = get_type_hints(kind.__init__ if make is kind else make)
@@ -74,22 +74,22 @@ class Registry:
     def needs(self) -> list[Need]:
         """What needs a person, most pressing first."""
         failing = self.get(Context).tasks.failing.items()
-        parts = sorted(self.parts, key=lambda part: part.pressing)
+        features = sorted(self.features, key=lambda feature: feature.pressing)
         return [
             *(Need("part", f"{name} fails: {why}", "/journal") for name, why in failing),
-            *(need for part in parts for need in part.needs()),
+            *(need for feature in features for need in feature.needs()),
         ]
 
     async def reconfigured(self, new: Config, old: Config) -> dict[str, Exception]:
-        """Give each part new settings; what hindered some of them, by their names.
+        """Give each feature new settings; what hindered some of them, by their names.
 
-        A part that cannot take them up keeps no other from it.
+        A feature that cannot take them up keeps no other from it.
         """
         problems: dict[str, Exception] = {}
-        for part in self.parts:
+        for feature in self.features:
             try:
-                await part.reconfigured(new, old)
+                await feature.reconfigured(new, old)
             except Exception as error:
-                log.warning("%s did not take up the settings", part.name, exc_info=error)
-                problems[part.name] = error
+                log.warning("%s did not take up the settings", feature.name, exc_info=error)
+                problems[feature.name] = error
         return problems

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.hub.errors import Busy
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.machine.events import JobsChanged
 from hombi.hub.machine.keeper import Keeper
 
@@ -81,7 +81,7 @@ class _Sort:
     stores_left: bool
 
 
-class Jobs(Part):
+class Jobs(Feature):
     """Runs the jobs, and lists them."""
 
     name = "work over the past"

@@ -12,7 +12,7 @@ import logging
 from collections.abc import Callable
 from typing import Any
 
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.machine.events import WritingFailed
 
 log = logging.getLogger(__name__)
@@ -21,7 +21,7 @@ RETRY_S = 1.0
 MAX_BATCH = 1_000
 
 
-class Keeper(Part):
+class Keeper(Feature):
     """Keeps plain data by key. `when_kept` tells once all that was given before is on
     disk."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.machine.events import ClockSet
 
 LOOK_EVERY_S = 1.0
@@ -14,7 +14,7 @@ JUMPED_MS = 2_000
 FORGETS = 0.98
 
 
-class Lag(Part):
+class Lag(Feature):
     """Looks once a second. `worst_ms` is the longest delay of late, slowly
     forgotten."""
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from hombi import __version__
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.machine.events import HubUpdated
 from hombi.hub.machine.keeper import Keeper
 
 SHOWN_MS = 7 * 86_400_000
 
 
-class Updates(Part):
+class Updates(Feature):
     """Remembers which version ran here last."""
 
     name = "updates"

@@ -14,7 +14,7 @@ from hombi.core.kinds import Kind
 from hombi.core.names import slug
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import House, Node, Room
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.naming import proper_name
 from hombi.hub.nodes.described import CHOSEN, as_chosen, as_stored, with_chosen
 from hombi.hub.nodes.events import NodeAdmitted
@@ -25,7 +25,7 @@ from hombi.hub.nodes.pairing_port import ArrivalRecord
 from hombi.hub.nodes.picks import checked_kind
 from hombi.hub.nodes.port import NewEntity, NewNode
 from hombi.hub.nodes.secrets import try_secret
-from hombi.hub.rooms.part import Rooms
+from hombi.hub.rooms.feature import Rooms
 from hombi.links.capabilities import Pairs
 from hombi.links.offer import OfferedValue
 from hombi.links.thing_description import kind_in
@@ -47,7 +47,7 @@ class EntityChoice:
 NO_CHOICES: Mapping[str, EntityChoice] = MappingProxyType({})
 
 
-class Admission(Part):
+class Admission(Feature):
     """Makes nodes of arrivals."""
 
     name = "admission"
@@ -255,11 +255,11 @@ class AdmitArrival(Change[Admission, Node], frozen=True):
     entities: Mapping[str, EntityChoice] = NO_CHOICES
     origins: Sequence[str] = ()
 
-    part = Admission
+    feature = Admission
     right = Right.ADMIT
 
-    async def do(self, part: Admission, by: Actor) -> Done[Node]:
-        node = await part.admit(self, by)
+    async def do(self, feature: Admission, by: Actor) -> Done[Node]:
+        node = await feature.admit(self, by)
         room = node.room.name if node.room else ""
         return Done(node, NodeAdmitted(node=node.address, title=node.title, room=room))
 
@@ -270,21 +270,21 @@ class TurnAway(Change[Admission, None], frozen=True):
 
     arrival: str
 
-    part = Admission
+    feature = Admission
     right = Right.ADMIT
 
-    async def do(self, part: Admission, by: Actor) -> Done[None]:
-        arrival = part.pairing.find(self.arrival)
+    async def do(self, feature: Admission, by: Actor) -> Done[None]:
+        arrival = feature.pairing.find(self.arrival)
         record = arrival.record
         if record.state == "admitted":
             raise Refused(f"{record.title} is already let in; remove the node instead")
         asking = record.state == "asking"
         record.state = "turned-away"
-        driver = part.links.drivers.get(record.link)
+        driver = feature.links.drivers.get(record.link)
         if isinstance(driver, Pairs):
             await driver.dismiss(record.thing_id)
         if asking:
-            part.pairing.arrivals.pop(self.arrival, None)
-        await part.context.thread.run(part.context.records.pairing.remove, record.id)
-        part.pairing.changed(arrival)
+            feature.pairing.arrivals.pop(self.arrival, None)
+        await feature.context.thread.run(feature.context.records.pairing.remove, record.id)
+        feature.pairing.changed(arrival)
         return Done(None, ArrivalTurnedAway(title=record.title))

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from hombi.core.quality import Quality
 from hombi.core.series import Reading
 from hombi.hub.house import Entity, House
-from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.kernel import Context, Feature, Need
 from hombi.hub.nodes.events import BatteryLow
 from hombi.hub.readings.intake import Intake
 
@@ -17,7 +17,7 @@ LOW_BATTERY = 10.0
 FULL_AGAIN = 20.0
 
 
-class Batteries(Part):
+class Batteries(Feature):
     """Hears every reading; only those of batteries matter."""
 
     name = "batteries"

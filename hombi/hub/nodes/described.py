@@ -18,7 +18,7 @@ from hombi.core.series import Channels
 from hombi.core.units import conversion, convert
 from hombi.hub.errors import Refused
 from hombi.hub.house import Entity, House, Node
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right, while_stored
 from hombi.hub.nodes.entities import ChangeEntity
 from hombi.hub.nodes.events import EntityKindChanged, NodeDescribed
 from hombi.hub.nodes.links import Links
@@ -70,7 +70,7 @@ def with_chosen(reach: Mapping[str, Any], wire_name: str, kind: Kind, unit: str)
     return {**reach, CHOSEN: {**reach.get(CHOSEN, {}), wire_name: [kind.name, unit]}}
 
 
-class Described(Part):
+class Described(Feature):
     """Adds what an admitted node says again. Nothing is taken away: what it does not
     name any more only falls silent."""
 
@@ -212,16 +212,16 @@ class ChangeKind(Change[Described, Entity], frozen=True):
     # What else of it is changed with it.
     rest: ChangeEntity | None = None
 
-    part = Described
+    feature = Described
     right = Right.ADMIT
 
-    async def do(self, part: Described, by: Actor) -> Done[Entity]:
-        entity, kind = part.house.entity(self.entity), checked_kind(self.kind, self.unit)
+    async def do(self, feature: Described, by: Actor) -> Done[Entity]:
+        entity, kind = feature.house.entity(self.entity), checked_kind(self.kind, self.unit)
         if entity.node is None:
             raise Refused(f"{entity.title} is computed; its kind follows from how")
         before, unit = entity.kind.shown, self.unit or _unit(entity.wire_unit, kind)
         more = self.rest.changed(entity, kind) if self.rest is not None else {}
-        await part.choose_kind(entity, kind, unit, more)
+        await feature.choose_kind(entity, kind, unit, more)
         event = EntityKindChanged(
             node=entity.node.address, entity=entity.address, kind=kind.shown, before=before
         )

@@ -28,13 +28,13 @@ class ChangeEntity(Change[Picks, Entity], frozen=True):
     decimals: int | None = None
     keep: str | None = None
 
-    part = Picks
+    feature = Picks
     right = Right.ARRANGE
 
-    async def do(self, part: Picks, by: Actor) -> Done[Entity]:
-        entity = part.house.entity(self.entity)
+    async def do(self, feature: Picks, by: Actor) -> Done[Entity]:
+        entity = feature.house.entity(self.entity)
         with while_stored(entity, **self.changed(entity, entity.kind)):
-            await part.context.thread.run(part.context.records.house.save_entity, entity)
+            await feature.context.thread.run(feature.context.records.house.save_entity, entity)
         return Done(entity, self.event(entity))
 
     def changed(self, entity: Entity, kind: Kind) -> dict[str, Any]:
@@ -85,18 +85,18 @@ class RemoveEntity(Change[Picks, None], frozen=True):
 
     entity: str
 
-    part = Picks
+    feature = Picks
     right = Right.ADMIT
 
-    async def do(self, part: Picks, by: Actor) -> Done[None]:
-        entity = part.house.entity(self.entity)
+    async def do(self, feature: Picks, by: Actor) -> Done[None]:
+        entity = feature.house.entity(self.entity)
         if not entity.source:
             raise Refused(
                 f"{entity.address} is what its node says it has; it can be hidden, not removed"
             )
-        others = part.house.derived_from([entity.address])
+        others = feature.house.derived_from([entity.address])
         if others:
             raise Refused(f"{', '.join(others)} is computed from it; remove that first")
-        await part.remove(entity)
+        await feature.remove(entity)
         node = entity.node.address if entity.node else ""
         return Done(None, EntityRemoved(node=node, entity=entity.address))

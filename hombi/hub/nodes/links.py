@@ -16,7 +16,7 @@ from hombi.core.outcome import Acknowledge, Outcome, first_only
 from hombi.core.senml import Resolved
 from hombi.hub.errors import Refused
 from hombi.hub.house import House, Node
-from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.kernel import Context, Feature, Need
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.nodes.events import LinkTroubled, LinkWell
 from hombi.hub.settings.config import Config
@@ -81,7 +81,7 @@ class LinkReports:
         self._keeper.when_kept(call)
 
 
-class Links(Part):
+class Links(Feature):
     """The drivers, by their link's name."""
 
     name = "links"

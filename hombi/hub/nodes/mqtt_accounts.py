@@ -11,7 +11,7 @@ from hombi.core.names import slug
 from hombi.core.topics import valid_filter
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.house import House, MqttAccount, hash_key
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.nodes.events import MqttAccountAdded, MqttAccountChanged, MqttAccountRemoved
 from hombi.hub.nodes.links import Links
 from hombi.links.capabilities import Welcomes
@@ -19,7 +19,7 @@ from hombi.links.capabilities import Welcomes
 MAX_FILTERS = 50
 
 
-class MqttAccounts(Part):
+class MqttAccounts(Feature):
     """The MQTT accounts. A key is told once, when it is made; its hash is kept."""
 
     name = "mqtt_accounts"
@@ -59,11 +59,11 @@ class AddMqttAccount(Change[MqttAccounts, tuple[MqttAccount, str]], frozen=True)
     publish: Sequence[str] = ()
     subscribe: Sequence[str] = ()
 
-    part = MqttAccounts
+    feature = MqttAccounts
     right = Right.KEEP
 
-    async def do(self, part: MqttAccounts, by: Actor) -> Done[tuple[MqttAccount, str]]:
-        name, house = self.name, part.house
+    async def do(self, feature: MqttAccounts, by: Actor) -> Done[tuple[MqttAccount, str]]:
+        name, house = self.name, feature.house
         if not name or slug(name) != name:
             raise Invalid(
                 f"{name!r} is not a name for an MQTT account; use small letters, digits "
@@ -73,9 +73,9 @@ class AddMqttAccount(Change[MqttAccounts, tuple[MqttAccount, str]], frozen=True)
             what = "an MQTT account" if name in house.mqtt_accounts else "a node"
             raise Invalid(f"there is {what} {name} already")
         _check(self.publish, self.subscribe)
-        key, now = secrets.token_urlsafe(24), part.context.clock.now_ms()
+        key, now = secrets.token_urlsafe(24), feature.context.clock.now_ms()
         account = MqttAccount(name, hash_key(key), list(self.publish), list(self.subscribe), now)
-        await part.save(account)
+        await feature.save(account)
         return Done((account, key), MqttAccountAdded(account=name))
 
 
@@ -86,18 +86,18 @@ class ChangeMqttAccount(Change[MqttAccounts, MqttAccount], frozen=True):
     publish: Sequence[str] | None = None
     subscribe: Sequence[str] | None = None
 
-    part = MqttAccounts
+    feature = MqttAccounts
     right = Right.KEEP
 
-    async def do(self, part: MqttAccounts, by: Actor) -> Done[MqttAccount]:
-        account = part.find(self.name)
+    async def do(self, feature: MqttAccounts, by: Actor) -> Done[MqttAccount]:
+        account = feature.find(self.name)
         new = replace(
             account,
             publish=account.publish if self.publish is None else list(self.publish),
             subscribe=account.subscribe if self.subscribe is None else list(self.subscribe),
         )
         _check(new.publish, new.subscribe)
-        await part.save(new)
+        await feature.save(new)
         return Done(new, MqttAccountChanged(account=self.name, has="other topics"))
 
 
@@ -106,13 +106,13 @@ class NewMqttAccountKey(Change[MqttAccounts, tuple[MqttAccount, str]], frozen=Tr
 
     name: str
 
-    part = MqttAccounts
+    feature = MqttAccounts
     right = Right.KEEP
 
-    async def do(self, part: MqttAccounts, by: Actor) -> Done[tuple[MqttAccount, str]]:
+    async def do(self, feature: MqttAccounts, by: Actor) -> Done[tuple[MqttAccount, str]]:
         key = secrets.token_urlsafe(24)
-        account = replace(part.find(self.name), key_hash=hash_key(key))
-        await part.save(account)
+        account = replace(feature.find(self.name), key_hash=hash_key(key))
+        await feature.save(account)
         return Done((account, key), MqttAccountChanged(account=self.name, has="a new key"))
 
 
@@ -121,14 +121,14 @@ class RemoveMqttAccount(Change[MqttAccounts, None], frozen=True):
 
     name: str
 
-    part = MqttAccounts
+    feature = MqttAccounts
     right = Right.KEEP
 
-    async def do(self, part: MqttAccounts, by: Actor) -> Done[None]:
-        part.find(self.name)
-        await part.context.thread.run(part.context.records.mqtt_accounts.remove, self.name)
-        del part.house.mqtt_accounts[self.name]
-        part.cut_off(self.name)
+    async def do(self, feature: MqttAccounts, by: Actor) -> Done[None]:
+        feature.find(self.name)
+        await feature.context.thread.run(feature.context.records.mqtt_accounts.remove, self.name)
+        del feature.house.mqtt_accounts[self.name]
+        feature.cut_off(self.name)
         return Done(None, MqttAccountRemoved(account=self.name))
 
 

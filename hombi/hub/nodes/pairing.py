@@ -14,7 +14,7 @@ from urllib.parse import urlsplit
 from hombi.core.values import show_span
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
 from hombi.hub.house import House, Node, hash_key
-from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right, Timer
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Need, Right, Timer
 from hombi.hub.machine.events import ClockSet
 from hombi.hub.nodes.links import Links
 from hombi.hub.nodes.pairing_events import (
@@ -79,7 +79,7 @@ class Arrival:
     progress: str = ""
 
 
-class Pairing(Part):
+class Pairing(Feature):
     """The pairing window and its arrivals."""
 
     name = "pairing"
@@ -362,20 +362,20 @@ class OpenPairing(Change[Pairing, None], frozen=True):
 
     for_ms: int
 
-    part = Pairing
+    feature = Pairing
     right = Right.ADMIT
 
-    async def do(self, part: Pairing, by: Actor) -> Done[None]:
-        part.open_window(self.for_ms)
-        return Done(None, PairingOpened(until_ms=part.until_ms, for_ms=self.for_ms))
+    async def do(self, feature: Pairing, by: Actor) -> Done[None]:
+        feature.open_window(self.for_ms)
+        return Done(None, PairingOpened(until_ms=feature.until_ms, for_ms=self.for_ms))
 
 
 class ClosePairing(Change[Pairing, None], frozen=True):
     """Close the pairing window."""
 
-    part = Pairing
+    feature = Pairing
     right = Right.ADMIT
 
-    async def do(self, part: Pairing, by: Actor) -> Done[None]:
-        part.close_window()
+    async def do(self, feature: Pairing, by: Actor) -> Done[None]:
+        feature.close_window()
         return Done(None, WindowClosed())

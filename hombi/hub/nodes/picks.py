@@ -31,13 +31,13 @@ from hombi.core.units import conversion
 from hombi.core.values import show_value
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import FOREIGN, Entity, House, Node, Room, hash_key
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.naming import proper_name
 from hombi.hub.nodes.events import EntityAdded, NodeAdmitted
 from hombi.hub.nodes.links import Links
 from hombi.hub.nodes.messages import Filter, Message, Messages
 from hombi.hub.nodes.port import NewEntity, NewNode
-from hombi.hub.rooms.part import Rooms
+from hombi.hub.rooms.feature import Rooms
 from hombi.links.capabilities import Welcomes
 
 PREVIEWED = 12
@@ -77,7 +77,7 @@ class Previewed(msgspec.Struct, frozen=True):
     problem: str = ""
 
 
-class Picks(Part):
+class Picks(Feature):
     """Values that are picked out of messages, and what is done with them."""
 
     name = "picks"
@@ -333,11 +333,11 @@ class TakePick(Change[Picks, list[Entity]], frozen=True):
     room: str = ""
     writing: Writing | None = None
 
-    part = Picks
+    feature = Picks
     right = Right.ADMIT
 
-    async def do(self, part: Picks, by: Actor) -> Done[list[Entity]]:
-        made = await part.take(self, by)
+    async def do(self, feature: Picks, by: Actor) -> Done[list[Entity]]:
+        made = await feature.take(self, by)
         return Done(made, added(made[-1]))
 
 
@@ -354,15 +354,15 @@ class AddNode(Change[Picks, tuple[Node, str]], frozen=True):
     name: str
     room: str = ""
 
-    part = Picks
+    feature = Picks
     right = Right.ADMIT
 
-    async def do(self, part: Picks, by: Actor) -> Done[tuple[Node, str]]:
-        if slug(self.name) in part.house.nodes:
+    async def do(self, feature: Picks, by: Actor) -> Done[tuple[Node, str]]:
+        if slug(self.name) in feature.house.nodes:
             raise Invalid(f"there is a node {slug(self.name)} already; give this one another name")
-        room = await part.rooms.find_or_add(self.room, by)
+        room = await feature.rooms.find_or_add(self.room, by)
         key = secrets.token_urlsafe(24)
-        node = await part.add_node(self.name, room, hash_key(key))
+        node = await feature.add_node(self.name, room, hash_key(key))
         where = room.name if room else ""
         return Done((node, key), NodeAdmitted(node=node.address, title=node.title, room=where))
 
@@ -377,15 +377,15 @@ class AddPosted(Change[Picks, Entity], frozen=True):
     unit: str = ""
     pointer: str = ""
 
-    part = Picks
+    feature = Picks
     right = Right.ADMIT
 
-    async def do(self, part: Picks, by: Actor) -> Done[Entity]:
-        known = part.house.node(self.node)
+    async def do(self, feature: Picks, by: Actor) -> Done[Entity]:
+        known = feature.house.node(self.node)
         kind = checked_kind(self.kind, self.unit, self.pointer)
         if not slug(proper_name(self.title, "the name of a value")):
             raise Invalid("the value needs a name with a letter or a digit in it")
         source = {"via": "http", "pointer": self.pointer}
         new = _new(self.title, kind, self.unit, source, {})
-        entity = await part.add(known.address, known.room, new, by)
+        entity = await feature.add(known.address, known.room, new, by)
         return Done(entity, added(entity))

@@ -13,9 +13,9 @@ from hombi.core.picking import PickError, pick_posted
 from hombi.core.senml import LARGE_PACK, read_pack
 from hombi.hub.errors import Busy, Invalid, NotFound
 from hombi.hub.house import House, Node
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
+from hombi.hub.nodes.feature import Nodes
 from hombi.hub.nodes.messages import Messages
-from hombi.hub.nodes.part import Nodes
 from hombi.hub.readings.intake import Intake, Taken
 from hombi.hub.readings.writer import Writer
 from hombi.links.base import Heard
@@ -23,7 +23,7 @@ from hombi.links.base import Heard
 REFUSALS_TOLD = 5
 
 
-class Posts(Part):
+class Posts(Feature):
     """Takes what nodes post, and answers once it is committed."""
 
     name = "posts"

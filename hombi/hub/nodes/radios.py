@@ -7,14 +7,14 @@ from pathlib import Path
 
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import House, Node
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.nodes.events import NetworkChosen, ProfileKept
 from hombi.hub.nodes.links import Links
 from hombi.links.base import LinkError, ProfileMistakes
 from hombi.links.capabilities import HasStick, Profiles
 
 
-class Radios(Part):
+class Radios(Feature):
     """The radios of links that have one."""
 
     name = "radios"
@@ -54,12 +54,12 @@ class ChooseNetwork(Change[Radios, None], frozen=True):
 
     choice: str
 
-    part = Radios
+    feature = Radios
     right = Right.KEEP
 
-    async def do(self, part: Radios, by: Actor) -> Done[None]:
+    async def do(self, feature: Radios, by: Actor) -> Done[None]:
         try:
-            await stick_of(part.links).choose(self.choice)
+            await stick_of(feature.links).choose(self.choice)
         except LinkError as error:
             raise Refused(str(error)) from error
         return Done(None, NetworkChosen(choice=self.choice))
@@ -72,12 +72,12 @@ class KeepProfile(Change[Radios, None], frozen=True):
     node: str
     text: str
 
-    part = Radios
+    feature = Radios
     right = Right.TUNE
 
-    async def do(self, part: Radios, by: Actor) -> Done[None]:
-        node = part.house.node(self.node)
-        driver = _profiles(part.links, node)
+    async def do(self, feature: Radios, by: Actor) -> Done[None]:
+        node = feature.house.node(self.node)
+        driver = _profiles(feature.links, node)
         try:
             path = await driver.put_profile(node.address, self.text)
         except ProfileMistakes as error:

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 from hombi.core.rhythm import Rhythm
 from hombi.hub.house import House, Node
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.nodes.links import Links
 from hombi.links.capabilities import Promises
@@ -18,7 +18,7 @@ LOOK_EVERY_S = 60.0
 KEEP_EVERY = 15  # looks
 
 
-class Rhythms(Part):
+class Rhythms(Feature):
     """Keeps them, for each node as one."""
 
     name = "rhythms"

@@ -11,8 +11,8 @@ from hombi.hub.errors import Refused
 from hombi.hub.house import Node, hash_key
 from hombi.hub.kernel import Actor, Change, Done, Right
 from hombi.hub.nodes.events import KeyChanged, KeyRevoked, SecretChanged
+from hombi.hub.nodes.feature import Nodes
 from hombi.hub.nodes.links import Links
-from hombi.hub.nodes.part import Nodes
 from hombi.links.base import LinkError, ShutOut, Unreachable
 from hombi.links.capabilities import TriesSecrets
 
@@ -42,18 +42,18 @@ class ChangeSecret(Change[Nodes, Node], frozen=True):
     node: str
     secret: str
 
-    part = Nodes
+    feature = Nodes
     right = Right.ADMIT
 
-    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
-        node = part.house.node(self.node)
-        if part.links.way(node) != "described":
+    async def do(self, feature: Nodes, by: Actor) -> Done[Node]:
+        node = feature.house.node(self.node)
+        if feature.links.way(node) != "described":
             raise Refused(f"{node.title} asks the hub for no secret")
-        await try_secret(part.links, node.link, node.reach, node.title, self.secret)
+        await try_secret(feature.links, node.link, node.reach, node.title, self.secret)
         node.reach = {**node.reach, "secret": self.secret}
-        await part.save(node)
-        part.links.follow(node)
-        part.shut_out(node.address, "")
+        await feature.save(node)
+        feature.links.follow(node)
+        feature.shut_out(node.address, "")
         return Done(node, SecretChanged(node=node.address, title=node.title))
 
 
@@ -62,13 +62,13 @@ class NewNodeKey(Change[Nodes, str], frozen=True):
 
     node: str
 
-    part = Nodes
+    feature = Nodes
     right = Right.KEEP
 
-    async def do(self, part: Nodes, by: Actor) -> Done[str]:
-        node, key = part.house.node(self.node), secrets.token_urlsafe(24)
-        part.check_key(node)
-        await part.set_key(node, hash_key(key))
+    async def do(self, feature: Nodes, by: Actor) -> Done[str]:
+        node, key = feature.house.node(self.node), secrets.token_urlsafe(24)
+        feature.check_key(node)
+        await feature.set_key(node, hash_key(key))
         return Done(key, KeyChanged(node=node.address, title=node.title))
 
 
@@ -77,11 +77,11 @@ class RevokeNodeKey(Change[Nodes, None], frozen=True):
 
     node: str
 
-    part = Nodes
+    feature = Nodes
     right = Right.KEEP
 
-    async def do(self, part: Nodes, by: Actor) -> Done[None]:
-        node = part.house.node(self.node)
-        part.check_key(node)
-        await part.set_key(node, "")
+    async def do(self, feature: Nodes, by: Actor) -> Done[None]:
+        node = feature.house.node(self.node)
+        feature.check_key(node)
+        await feature.set_key(node, "")
         return Done(None, KeyRevoked(node=node.address, title=node.title))

@@ -15,7 +15,7 @@ from hombi.core.units import convert
 from hombi.core.values import split_unit
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import House, Node
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.nodes.events import NodeUnanswering, SettingChanged, ThingDone
 from hombi.hub.nodes.links import Links
 from hombi.hub.readings.events import SettingTold
@@ -27,7 +27,7 @@ from hombi.links.offer import Action, Setting
 T = TypeVar("T", Setting, Action)
 
 
-class NodeSettings(Part):
+class NodeSettings(Feature):
     """Reads and changes what a node lets be changed of itself; what it answers is what
     counts."""
 
@@ -100,14 +100,14 @@ class ChangeSetting(Change[NodeSettings, Node], frozen=True):
     setting: str
     value: Any
 
-    part = NodeSettings
+    feature = NodeSettings
     right = Right.TUNE
 
-    async def do(self, part: NodeSettings, by: Actor) -> Done[Node]:
-        node = part.house.node(self.node)
+    async def do(self, feature: NodeSettings, by: Actor) -> Done[Node]:
+        node = feature.house.node(self.node)
         known = {one.name: one for one in node.offer.settings}
         setting = _own(node, known, self.setting, "setting")
-        now = await part.change(node, setting, setting_value(setting, self.value))
+        now = await feature.change(node, setting, setting_value(setting, self.value))
         event = SettingChanged(
             node=node.address, title=node.title, setting=setting.title, value=now, unit=setting.unit
         )
@@ -122,11 +122,11 @@ class Act(Change[NodeSettings, Acted], frozen=True):
     action: str
     inputs: Mapping[str, Any] = {}
 
-    part = NodeSettings
+    feature = NodeSettings
     right = Right.USE
 
-    async def do(self, part: NodeSettings, by: Actor) -> Done[Acted]:
-        node = part.house.node(self.node)
+    async def do(self, feature: NodeSettings, by: Actor) -> Done[Acted]:
+        node = feature.house.node(self.node)
         action = _own(node, node.actions, self.action, "action")
         inputs = {setting.name or "input": setting for setting in action.inputs}
         if unknown := set(self.inputs) - set(inputs):
@@ -139,7 +139,7 @@ class Act(Change[NodeSettings, Acted], frozen=True):
             for name, value in self.inputs.items()
         }
         whole: Any = values if any(setting.name for setting in action.inputs) else values.get("")
-        driver = part.links.able(node, Acts, "its nodes cannot be asked to do anything")
+        driver = feature.links.able(node, Acts, "its nodes cannot be asked to do anything")
         try:
             answer = await driver.act(
                 node.address, action.wire_name, whole if action.inputs else None

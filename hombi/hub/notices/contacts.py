@@ -13,7 +13,7 @@ from hombi.core.names import slug
 from hombi.core.outside import hidden_sign
 from hombi.hub.errors import HubError, Invalid, NotFound, Refused
 from hombi.hub.house import House
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right, while_stored
 from hombi.hub.notices import form
 from hombi.hub.notices.buttons import HUSH, HUSH_MS, Buttons, check
 from hombi.hub.notices.endpoints import why_not
@@ -29,7 +29,7 @@ PHONE, MAIL, POST, LOUDSPEAKER = "phone", "mail", "post", "loudspeaker"
 MOST_CONTACTS = 100
 
 
-class Contacts(Part):
+class Contacts(Feature):
     """What may be added as a contact; `services` are push services in the house, `does`
     the changes that buttons make, `sounds` what loudspeakers were given to play."""
 
@@ -139,14 +139,14 @@ class AddContact(Change[Contacts, PhoneRecord], frozen=True):
 
     phone: PhoneRecord
 
-    part = Contacts
+    feature = Contacts
     right = Right.TELL
 
-    async def do(self, part: Contacts, by: Actor) -> Done[PhoneRecord]:
+    async def do(self, feature: Contacts, by: Actor) -> Done[PhoneRecord]:
         contact = self.phone
         if contact.sort == POST:
             contact.auth = secrets.token_urlsafe(32)
-        contact = await part.add(contact)
+        contact = await feature.add(contact)
         event = PhoneAdded(phone=contact.id, title=contact.name, person=contact.person)
         return Done(contact, event)
 
@@ -156,11 +156,11 @@ class TryPhone(Change[Contacts, None], frozen=True):
 
     phone: int
 
-    part = Contacts
+    feature = Contacts
     right = Right.TELL
 
-    async def do(self, part: Contacts, by: Actor) -> Done[None]:
-        contact = part.outbox.find(self.phone)
+    async def do(self, feature: Contacts, by: Actor) -> Done[None]:
+        contact = feature.outbox.find(self.phone)
         notice = Told(
             contact.person,
             "Hombi can reach you",
@@ -168,7 +168,7 @@ class TryPhone(Change[Contacts, None], frozen=True):
             "/notices",
             urgent=True,
         )
-        await part.outbox.send([contact], notice)
+        await feature.outbox.send([contact], notice)
         return Done(None, PhoneTested(title=contact.name, person=contact.person))
 
 
@@ -179,13 +179,13 @@ class SetQuietHours(Change[Contacts, str], frozen=True):
     person: str
     hours: str
 
-    part = Contacts
+    feature = Contacts
     right = Right.TELL
 
-    async def do(self, part: Contacts, by: Actor) -> Done[str]:
-        if self.person not in part.house.people:
+    async def do(self, feature: Contacts, by: Actor) -> Done[str]:
+        if self.person not in feature.house.people:
             raise NotFound(f"nobody here is called {self.person}")
-        result, outbox = QuietHours.read(self.hours), part.outbox
+        result, outbox = QuietHours.read(self.hours), feature.outbox
         quiet = {name: hours for name, hours in outbox.quiet.items() if name != self.person}
         if result is not None:
             quiet[self.person] = result
@@ -202,13 +202,13 @@ class PressButton(Change[Contacts, str], frozen=True):
 
     given: str
 
-    part = Contacts
+    feature = Contacts
     right = Right.PRESS
 
-    async def do(self, part: Contacts, by: Actor) -> Done[str]:
-        outbox, now = part.outbox, part.context.clock.now_ms()
-        number, button = part.buttons.named(self.given)
-        run, records = part.context.thread.run, part.context.records.notices
+    async def do(self, feature: Contacts, by: Actor) -> Done[str]:
+        outbox, now = feature.outbox, feature.context.clock.now_ms()
+        number, button = feature.buttons.named(self.given)
+        run, records = feature.context.thread.run, feature.context.records.notices
         delivery = await run(records.delivery, number)
         result = check(delivery, button, now)
         assert delivery is not None
@@ -221,9 +221,9 @@ class PressButton(Change[Contacts, str], frozen=True):
             outbox.hushed[contact.person, delivery.subject] = now + HUSH_MS
             await outbox.keep_person(contact.person)
         else:
-            make = part.does[button]
+            make = feature.does[button]
             try:
-                await part.context.changes.do(make(result), person)
+                await feature.context.changes.do(make(result), person)
             except HubError as error:
                 raise Refused(str(error)) from error
         sentence = str(result["label"])

@@ -17,7 +17,7 @@ from hombi.core.names import slug
 from hombi.core.values import show_span
 from hombi.hub.errors import NotFound
 from hombi.hub.house import House
-from hombi.hub.kernel import HOUSE, Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.kernel import HOUSE, Actor, Change, Context, Done, Feature, Need, Right
 from hombi.hub.machine.events import ClockSet
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.notices.events import (
@@ -64,7 +64,7 @@ class Told:
     picture: str = ""
 
 
-class Outbox(Part):
+class Outbox(Feature):
     """The ways of reaching people, and what is on its way."""
 
     name = "notices"
@@ -392,12 +392,12 @@ class RemovePhone(Change[Outbox, None], frozen=True):
     phone: int
     why: str = ""
 
-    part = Outbox
+    feature = Outbox
     right = Right.TELL
 
-    async def do(self, part: Outbox, by: Actor) -> Done[None]:
-        contact = part.find(self.phone)
-        await part.take_away(contact)
+    async def do(self, feature: Outbox, by: Actor) -> Done[None]:
+        contact = feature.find(self.phone)
+        await feature.take_away(contact)
         event = PhoneRemoved(
             phone=contact.id, title=contact.name, person=contact.person, why=self.why
         )

@@ -8,11 +8,11 @@ from collections.abc import AsyncIterator, Sequence
 from hombi.core.errors import UnitError
 from hombi.core.series import HOUR_MS, Channel, Derivation, Sample
 from hombi.core.units import conversion, find_unit
-from hombi.hub.computed.part import Computed
-from hombi.hub.conditioning.part import Conditioning
+from hombi.hub.computed.feature import Computed
+from hombi.hub.conditioning.feature import Conditioning
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import Entity, House
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.past.events import ImportBegun, ImportTakenBack, PastImported
@@ -26,7 +26,7 @@ MOST_IMPORTS = 30
 LONGEST_NAME = 120
 
 
-class Imports(Part):
+class Imports(Feature):
     """Takes rows of the past, through the same writer as all readings."""
 
     name = "imports"
@@ -152,20 +152,20 @@ class BeginImport(Change[Imports, Channel], frozen=True):
     file: str
     unit: str = ""
 
-    part = Imports
+    feature = Imports
     right = Right.TUNE
 
-    async def do(self, part: Imports, by: Actor) -> Done[Channel]:
-        entity = part.importable(self.entity)
+    async def do(self, feature: Imports, by: Actor) -> Done[Channel]:
+        entity = feature.importable(self.entity)
         if len(entity.channels.imports()) >= MOST_IMPORTS:
             raise Refused(f"{entity.address} has {MOST_IMPORTS} imports; take one back first")
-        unit = part.unit_for(entity, self.unit)
+        unit = feature.unit_for(entity, self.unit)
         name = self.file.strip()[:LONGEST_NAME] or "a file"
-        made = entity.channels.imported(entity.kind, unit, part.context.clock.now_ms(), name)
-        records = part.context.records.history
-        part.planned(entity, made.number)
-        await part.jobs.safe()
-        await part.context.thread.run(records.begin_channel, entity.id, made)
+        made = entity.channels.imported(entity.kind, unit, feature.context.clock.now_ms(), name)
+        records = feature.context.records.history
+        feature.planned(entity, made.number)
+        await feature.jobs.safe()
+        await feature.context.thread.run(records.begin_channel, entity.id, made)
         return Done(made, ImportBegun(entity=entity.address))
 
 
@@ -177,13 +177,13 @@ class EndImport(Change[Imports, None], frozen=True):
     span: tuple[int, int]
     count: int
 
-    part = Imports
+    feature = Imports
     right = Right.TUNE
 
-    async def do(self, part: Imports, by: Actor) -> Done[None]:
-        entity = part.importable(self.entity)
-        part.conditioning.put_right(entity, *self.span)
-        part.ended(entity, self.channel.number)
+    async def do(self, feature: Imports, by: Actor) -> Done[None]:
+        entity = feature.importable(self.entity)
+        feature.conditioning.put_right(entity, *self.span)
+        feature.ended(entity, self.channel.number)
         event = PastImported(entity=entity.address, file=self.channel.file, count=self.count)
         return Done(None, event)
 
@@ -195,16 +195,16 @@ class TakeBackImport(Change[Imports, None], frozen=True):
     entity: str
     number: int
 
-    part = Imports
+    feature = Imports
     right = Right.TUNE
 
-    async def do(self, part: Imports, by: Actor) -> Done[None]:
-        entity = part.importable(self.entity)
+    async def do(self, feature: Imports, by: Actor) -> Done[None]:
+        entity = feature.importable(self.entity)
         channel = next((o for o in entity.channels.imports() if o.number == self.number), None)
         if channel is None:
             raise NotFound(f"{entity.address} has no import {self.number}")
-        job = part.planned(entity, channel.number)
-        await part.jobs.safe()
-        part.jobs.start(job)
-        await part.jobs.ended(job)
+        job = feature.planned(entity, channel.number)
+        await feature.jobs.safe()
+        feature.jobs.start(job)
+        await feature.jobs.ended(job)
         return Done(None, ImportTakenBack(entity=entity.address, file=channel.file))

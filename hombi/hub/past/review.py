@@ -25,7 +25,7 @@ from hombi.core.series.review import (
     standing_out,
     summary,
 )
-from hombi.hub.automations.part import Automations
+from hombi.hub.automations.feature import Automations
 from hombi.hub.house import Entity, House
 from hombi.hub.readings.port import HistoryPort
 

@@ -18,7 +18,7 @@ from hombi.core.senml import Resolved
 from hombi.core.series import Channel, Reading, Sample, sample_of
 from hombi.core.values import show_span
 from hombi.hub.house import Entity, House, Node
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.readings.events import (
     ClockWrong,
     EntitySilenceChanged,
@@ -59,7 +59,7 @@ class Taken:
     outcome: Outcome = Outcome.SAFE
 
 
-class Intake(Part):
+class Intake(Feature):
     """Resolves what drivers observe against the house."""
 
     name = "intake"

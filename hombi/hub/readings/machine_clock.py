@@ -11,7 +11,7 @@ import msgspec
 
 from hombi.core.series import HOUR_MS
 from hombi.hub.house import Entity, House
-from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.kernel import Context, Feature, Need
 from hombi.hub.kernel.clock import ALLOWED_MS
 from hombi.hub.machine.events import ClockSet, DatesPutRight
 from hombi.hub.machine.jobs import Job, Jobs, Left
@@ -51,7 +51,7 @@ def none_ahead(house: House, history: HistoryPort, now_ms: int) -> None:
         node.heard_ms = min(node.heard_ms, now_ms)
 
 
-class MachineClock(Part):
+class MachineClock(Feature):
     """Compares the machine's time with when the hub ran last. While it is wrong,
     readings are dated by what has passed since; once the clock is set, they are put
     where they belong."""

@@ -17,7 +17,7 @@ from hombi.core.house_time import bounds
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Reading, Rollup
 from hombi.core.series.rollup import hold_ms, merge, roll
 from hombi.hub.house import Entity, House
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.readings.port import HistoryPort, Row
 from hombi.hub.readings.writer import Writer
@@ -43,7 +43,7 @@ MOST_READINGS = 200_000
 DAYS = "days"
 
 
-class Rollups(Part):
+class Rollups(Feature):
     """Makes the rollups, and forgets readings that are older than `keep_ms`."""
 
     name = "rollups"

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from hombi.hub.errors import Busy
-from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.kernel import Context, Feature, Need
 from hombi.hub.machine.events import WritingFailed, WritingResumed
 from hombi.hub.readings.port import Row
 
@@ -42,7 +42,7 @@ class _Also:
     done: Callable[[Any], None]
 
 
-class Writer(Part):
+class Writer(Feature):
     """Holds readings until they are committed. Nothing is acknowledged before, and
     nothing is dropped: at the bound (`MAX_HELD` rows) `full` says so, and intake takes
     no more until there is room."""

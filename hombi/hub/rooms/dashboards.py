@@ -12,7 +12,7 @@ from hombi.core.names import slug
 from hombi.core.picture import picture_problem
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.house import House
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right
 from hombi.hub.naming import proper_name
 from hombi.hub.rooms.dashboards_port import DashboardRecord
 from hombi.hub.rooms.events import DashboardArranged, DashboardRemoved, RoomRemoved
@@ -69,7 +69,7 @@ class Dashboard(msgspec.Struct, frozen=True):
     tiles: tuple[Tile, ...] = ()
 
 
-class Dashboards(Part):
+class Dashboards(Feature):
     """Keeps them. A room whose page nobody has arranged has none."""
 
     name = "dashboards"
@@ -169,27 +169,27 @@ class ArrangeDashboard(Change[Dashboards, Dashboard], frozen=True):
     tiles: Sequence[Tile]
     title: str = ""
 
-    part = Dashboards
+    feature = Dashboards
     right = Right.ARRANGE
 
-    async def do(self, part: Dashboards, by: Actor) -> Done[Dashboard]:
-        async with part.one_by_one:
-            return await self._do(part)
+    async def do(self, feature: Dashboards, by: Actor) -> Done[Dashboard]:
+        async with feature.one_by_one:
+            return await self._do(feature)
 
-    async def _do(self, part: Dashboards) -> Done[Dashboard]:
+    async def _do(self, feature: Dashboards) -> Done[Dashboard]:
         if self.dashboard.startswith(ROOM):
-            room = part.house.room(self.dashboard.removeprefix(ROOM))
+            room = feature.house.room(self.dashboard.removeprefix(ROOM))
             before = next(
-                (dashboard for dashboard in part.all if dashboard.room == room.slug), None
+                (dashboard for dashboard in feature.all if dashboard.room == room.slug), None
             )
             made = Dashboard(
-                ROOM + room.slug, room.name, room.slug, part.checked(self.tiles, before)
+                ROOM + room.slug, room.name, room.slug, feature.checked(self.tiles, before)
             )
         else:
-            before = part.known(self.dashboard)
+            before = feature.known(self.dashboard)
             title = proper_name(self.title, "the name of a dashboard") or before.title
-            made = Dashboard(before.slug, title, "", part.checked(self.tiles, before))
-        await part.keep(made)
+            made = Dashboard(before.slug, title, "", feature.checked(self.tiles, before))
+        await feature.keep(made)
         return Done(made, DashboardArranged(dashboard=made.title))
 
 
@@ -199,24 +199,24 @@ class AddDashboard(Change[Dashboards, Dashboard], frozen=True):
     title: str
     tiles: Sequence[Tile] = ()
 
-    part = Dashboards
+    feature = Dashboards
     right = Right.ARRANGE
 
-    async def do(self, part: Dashboards, by: Actor) -> Done[Dashboard]:
-        async with part.one_by_one:
-            return await self._do(part)
+    async def do(self, feature: Dashboards, by: Actor) -> Done[Dashboard]:
+        async with feature.one_by_one:
+            return await self._do(feature)
 
-    async def _do(self, part: Dashboards) -> Done[Dashboard]:
+    async def _do(self, feature: Dashboards) -> Done[Dashboard]:
         title = proper_name(self.title, "the name of a dashboard")
         address = slug(title)
         if not address:
             raise Invalid("a dashboard needs a name with a letter or a digit")
-        if address.startswith(ROOM) or any(dashboard.slug == address for dashboard in part.all):
+        if address.startswith(ROOM) or any(dashboard.slug == address for dashboard in feature.all):
             raise Invalid(f"there is a dashboard {title} already; choose another name")
-        if len(part.all) >= MOST_DASHBOARDS:
+        if len(feature.all) >= MOST_DASHBOARDS:
             raise Invalid(f"there are {MOST_DASHBOARDS} dashboards already; remove one first")
-        made = Dashboard(address, title, "", part.checked(self.tiles, None))
-        await part.keep(made)
+        made = Dashboard(address, title, "", feature.checked(self.tiles, None))
+        await feature.keep(made)
         return Done(made, DashboardArranged(dashboard=made.title))
 
 
@@ -225,11 +225,11 @@ class RemoveDashboard(Change[Dashboards, None], frozen=True):
 
     dashboard: str
 
-    part = Dashboards
+    feature = Dashboards
     right = Right.ARRANGE
 
-    async def do(self, part: Dashboards, by: Actor) -> Done[None]:
-        async with part.one_by_one:
-            dashboard = part.known(self.dashboard)
-            await part.forget(dashboard)
-        return Done(None, DashboardRemoved(dashboard=part.title_of(dashboard)))
+    async def do(self, feature: Dashboards, by: Actor) -> Done[None]:
+        async with feature.one_by_one:
+            dashboard = feature.known(self.dashboard)
+            await feature.forget(dashboard)
+        return Done(None, DashboardRemoved(dashboard=feature.title_of(dashboard)))

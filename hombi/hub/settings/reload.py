@@ -6,7 +6,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Iterator
 
-from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.kernel import Context, Feature, Need
 from hombi.hub.kernel.registry import Registry
 from hombi.hub.machine.events import SettingsChanged, SettingsRefused, SettingsTakenUp
 from hombi.hub.settings.config import FILE_NAME, Config, ConfigError, is_live, load_config
@@ -16,7 +16,7 @@ LOOK_EVERY_S = 2.0
 AGAIN_AFTER_LOOKS = 30
 
 
-class Reload(Part):
+class Reload(Feature):
     """Watches the file, and gives what changed in it to the parts. `problem` says what
     is wrong with the file as it stands, `waiting` what is set but needs a restart."""
 

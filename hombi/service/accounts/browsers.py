@@ -83,11 +83,11 @@ class SignBrowserOut(Change[Accounts, None], frozen=True):
 
     browser: str
 
-    part = Accounts
+    feature = Accounts
     right = Right.SIGN
 
-    async def do(self, part: Accounts, by: Actor) -> Done[None]:
-        ended = await part.context.thread.run(self._end, by)
+    async def do(self, feature: Accounts, by: Actor) -> Done[None]:
+        ended = await feature.context.thread.run(self._end, by)
         Standing.changed(ended.person)
         return Done(None, BrowserSignedOut(browser=ended.name, person=ended.person))
 

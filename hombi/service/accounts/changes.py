@@ -12,7 +12,7 @@ from django.db import transaction
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import House
 from hombi.hub.household.events import FirstSignedIn, TokenMade, TokenRevoked
-from hombi.hub.kernel import Actor, Change, Context, Done, Limit, Part, Right, Role
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Limit, Right, Role
 from hombi.hub.notices.outbox import Outbox
 from hombi.service.accounts.first_sign_in import FirstSignIn, owned
 from hombi.service.accounts.models import AccessToken, fresh_token, hash_token
@@ -22,7 +22,7 @@ from hombi.service.accounts.standing import Standing
 DAY_MS = 86_400_000
 
 
-class Accounts(Part):
+class Accounts(Feature):
     """People's accounts."""
 
     name = "accounts"
@@ -40,12 +40,12 @@ class SignInFirst(Change[Accounts, User], frozen=True):
     username: str
     password: str
 
-    part = Accounts
+    feature = Accounts
     right = Right.CLAIM
 
-    async def do(self, part: Accounts, by: Actor) -> Done[User]:
-        user = await part.context.thread.run(self._store)
-        part.house.people.add(user.username)
+    async def do(self, feature: Accounts, by: Actor) -> Done[User]:
+        user = await feature.context.thread.run(self._store)
+        feature.house.people.add(user.username)
         return Done(user, FirstSignedIn(person=user.username))
 
     def _store(self) -> User:
@@ -79,13 +79,13 @@ class MakeToken(Change[Accounts, str], frozen=True):
     limit: Limit = Limit.CHANGE
     days: int = 0
 
-    part = Accounts
+    feature = Accounts
     right = Right.SIGN
 
-    async def do(self, part: Accounts, by: Actor) -> Done[str]:
+    async def do(self, feature: Accounts, by: Actor) -> Done[str]:
         token = fresh_token()
-        ends_ms = part.context.clock.now_ms() + self.days * DAY_MS if self.days else 0
-        await part.context.thread.run(self._store, token, ends_ms)
+        ends_ms = feature.context.clock.now_ms() + self.days * DAY_MS if self.days else 0
+        await feature.context.thread.run(self._store, token, ends_ms)
         return Done(token, TokenMade(program=self.program, person=self.user.username))
 
     def _store(self, token: str, ends_ms: int) -> None:
@@ -100,11 +100,11 @@ class RevokeToken(Change[Accounts, None], frozen=True):
 
     token: int
 
-    part = Accounts
+    feature = Accounts
     right = Right.SIGN
 
-    async def do(self, part: Accounts, by: Actor) -> Done[None]:
-        program, person = await part.context.thread.run(self._store, by)
+    async def do(self, feature: Accounts, by: Actor) -> Done[None]:
+        program, person = await feature.context.thread.run(self._store, by)
         Standing.changed(person)
         return Done(None, TokenRevoked(program=program, person=person))
 

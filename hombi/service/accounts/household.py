@@ -49,13 +49,13 @@ class Place:
     dashboard: str = ""
     switches: bool = True
 
-    def checked(self, part: Accounts) -> Place:
+    def checked(self, feature: Accounts) -> Place:
         """With the addresses of its rooms. Raises Invalid, NotFound."""
         if self.role is Role.GUEST and not self.rooms:
             raise Invalid("a guest sees rooms: name one at least")
         if self.role is Role.WALL and not self.dashboard:
             raise Invalid("a wall shows a page of tiles: name its dashboard")
-        rooms = [part.house.room(room).slug for room in self.rooms]
+        rooms = [feature.house.room(room).slug for room in self.rooms]
         return Place(self.role, rooms, self.dashboard, self.switches)
 
     def as_row(self) -> dict[str, object]:
@@ -74,13 +74,13 @@ class Invite(Change[Accounts, str], frozen=True):
 
     place: Place
 
-    part = Accounts
+    feature = Accounts
     right = Right.KEEP
 
-    async def do(self, part: Accounts, by: Actor) -> Done[str]:
-        place, code = self.place.checked(part), fresh_token()
-        now = part.context.clock.now_ms()
-        await part.context.thread.run(_keep, code, place, None, now, str(by))
+    async def do(self, feature: Accounts, by: Actor) -> Done[str]:
+        place, code = self.place.checked(feature), fresh_token()
+        now = feature.context.clock.now_ms()
+        await feature.context.thread.run(_keep, code, place, None, now, str(by))
         return Done(code, PersonInvited(role=place.role.value))
 
 
@@ -89,13 +89,13 @@ class ResetPerson(Change[Accounts, str], frozen=True):
 
     person: str
 
-    part = Accounts
+    feature = Accounts
     right = Right.KEEP
 
-    async def do(self, part: Accounts, by: Actor) -> Done[str]:
-        code, now = fresh_token(), part.context.clock.now_ms()
-        user = await part.context.thread.run(_user, self.person)
-        await part.context.thread.run(_keep, code, Place(Role.ADULT), user, now, str(by))
+    async def do(self, feature: Accounts, by: Actor) -> Done[str]:
+        code, now = fresh_token(), feature.context.clock.now_ms()
+        user = await feature.context.thread.run(_user, self.person)
+        await feature.context.thread.run(_keep, code, Place(Role.ADULT), user, now, str(by))
         return Done(code, PasswordForgotten(person=user.username))
 
 
@@ -125,11 +125,11 @@ class RevokeInvitation(Change[Accounts, None], frozen=True):
 
     number: int
 
-    part = Accounts
+    feature = Accounts
     right = Right.KEEP
 
-    async def do(self, part: Accounts, by: Actor) -> Done[None]:
-        role, person = await part.context.thread.run(self._store)
+    async def do(self, feature: Accounts, by: Actor) -> Done[None]:
+        role, person = await feature.context.thread.run(self._store)
         return Done(None, InvitationRevoked(role=role, person=person))
 
     def _store(self) -> tuple[str, str]:
@@ -155,17 +155,17 @@ class Join(Change[Accounts, User], frozen=True):
     username: str = ""
     password: str = ""
 
-    part = Accounts
+    feature = Accounts
     right = Right.CLAIM
 
-    async def do(self, part: Accounts, by: Actor) -> Done[User]:
-        now = part.context.clock.now_ms()
-        user, role, fresh = await part.context.thread.run(self._store, now)
+    async def do(self, feature: Accounts, by: Actor) -> Done[User]:
+        now = feature.context.clock.now_ms()
+        user, role, fresh = await feature.context.thread.run(self._store, now)
         if not fresh:
             Standing.changed(user.username)
             return Done(user, PasswordChanged(person=user.username))
         if Role(role) in HOUSEHOLD:
-            part.house.people.add(user.username)
+            feature.house.people.add(user.username)
         return Done(user, PersonJoined(person=user.username, role=role))
 
     def _store(self, now: int) -> tuple[User, str, bool]:
@@ -220,17 +220,17 @@ class ChangeAccount(Change[Accounts, None], frozen=True):
     person: str
     place: Place
 
-    part = Accounts
+    feature = Accounts
     right = Right.KEEP
 
-    async def do(self, part: Accounts, by: Actor) -> Done[None]:
-        place = self.place.checked(part)
-        await part.context.thread.run(self._store, place)
+    async def do(self, feature: Accounts, by: Actor) -> Done[None]:
+        place = self.place.checked(feature)
+        await feature.context.thread.run(self._store, place)
         Standing.changed(self.person)
         if place.role in HOUSEHOLD:
-            part.house.people.add(self.person)
+            feature.house.people.add(self.person)
         else:
-            await _leave_the_household(part, self.person, by)
+            await _leave_the_household(feature, self.person, by)
         return Done(None, PersonChanged(person=self.person, role=place.role.value))
 
     def _store(self, place: Place) -> None:
@@ -252,13 +252,13 @@ class RemoveAccount(Change[Accounts, None], frozen=True):
 
     person: str
 
-    part = Accounts
+    feature = Accounts
     right = Right.KEEP
 
-    async def do(self, part: Accounts, by: Actor) -> Done[None]:
-        await part.context.thread.run(self._store)
+    async def do(self, feature: Accounts, by: Actor) -> Done[None]:
+        await feature.context.thread.run(self._store)
         Standing.changed(self.person)
-        await _leave_the_household(part, self.person, by)
+        await _leave_the_household(feature, self.person, by)
         return Done(None, PersonRemoved(person=self.person))
 
     def _store(self) -> None:
@@ -268,13 +268,13 @@ class RemoveAccount(Change[Accounts, None], frozen=True):
         user.delete()
 
 
-async def _leave_the_household(part: Accounts, person: str, by: Actor) -> None:
+async def _leave_the_household(feature: Accounts, person: str, by: Actor) -> None:
     """Nobody else is told what happens in the house, nor may press what a notice
     offers."""
-    part.house.people.discard(person)
-    for way in list(part.outbox.phones.values()):
+    feature.house.people.discard(person)
+    for way in list(feature.outbox.phones.values()):
         if way.person == person:
-            await part.context.changes.do(RemovePhone(way.id), by)
+            await feature.context.changes.do(RemovePhone(way.id), by)
 
 
 def owners() -> QuerySet[User]:
@@ -297,11 +297,11 @@ class ChangePassword(Change[Accounts, User], frozen=True):
     new: str
     keep: int = 0
 
-    part = Accounts
+    feature = Accounts
     right = Right.SIGN
 
-    async def do(self, part: Accounts, by: Actor) -> Done[User]:
-        user = await part.context.thread.run(self._store, by.name)
+    async def do(self, feature: Accounts, by: Actor) -> Done[User]:
+        user = await feature.context.thread.run(self._store, by.name)
         Standing.changed(user.username)
         return Done(user, PasswordChanged(person=user.username))
 

@@ -65,11 +65,11 @@ class BeginSecond(Change[Accounts, str], frozen=True):
 
     password: str
 
-    part = Accounts
+    feature = Accounts
     right = Right.SIGN
 
-    async def do(self, part: Accounts, by: Actor) -> Done[str]:
-        secret = await part.context.thread.run(self._store, by.name)
+    async def do(self, feature: Accounts, by: Actor) -> Done[str]:
+        secret = await feature.context.thread.run(self._store, by.name)
         return Done(secret, SecondFactorChanged(person=by.name, how="began to set up"))
 
     def _store(self, name: str) -> str:
@@ -87,11 +87,11 @@ class ConfirmSecond(Change[Accounts, list[str]], frozen=True):
 
     code: str
 
-    part = Accounts
+    feature = Accounts
     right = Right.SIGN
 
-    async def do(self, part: Accounts, by: Actor) -> Done[list[str]]:
-        codes = await part.context.thread.run(self._store, by.name)
+    async def do(self, feature: Accounts, by: Actor) -> Done[list[str]]:
+        codes = await feature.context.thread.run(self._store, by.name)
         return Done(codes, SecondFactorChanged(person=by.name, how="set up"))
 
     def _store(self, name: str) -> list[str]:
@@ -113,11 +113,11 @@ class RemoveSecond(Change[Accounts, None], frozen=True):
 
     password: str
 
-    part = Accounts
+    feature = Accounts
     right = Right.SIGN
 
-    async def do(self, part: Accounts, by: Actor) -> Done[None]:
-        await part.context.thread.run(self._store, by.name)
+    async def do(self, feature: Accounts, by: Actor) -> Done[None]:
+        await feature.context.thread.run(self._store, by.name)
         return Done(None, SecondFactorChanged(person=by.name, how="removed"))
 
     def _store(self, name: str) -> None:

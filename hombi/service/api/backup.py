@@ -12,7 +12,7 @@ from django.http.response import HttpResponseBase
 from rest_framework.request import Request
 
 from hombi import wire
-from hombi.hub.backup.part import MakeBackup
+from hombi.hub.backup.feature import MakeBackup
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor

@@ -15,7 +15,14 @@ from hombi.core.sun import Position
 from hombi.hub.household.settings import ChangeHouse
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import HOUSE, Actor, Right
-from hombi.hub.rooms.part import AddFloor, AddRoom, ChangeFloor, ChangeRoom, RemoveFloor, RemoveRoom
+from hombi.hub.rooms.feature import (
+    AddFloor,
+    AddRoom,
+    ChangeFloor,
+    ChangeRoom,
+    RemoveFloor,
+    RemoveRoom,
+)
 from hombi.service.accounts.who import sees, sees_room
 from hombi.service.api import answers
 from hombi.service.api.parsing import body

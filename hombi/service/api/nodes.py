@@ -10,8 +10,8 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
+from hombi.hub.nodes.feature import AskAgain, ChangeNode, RemoveNode
 from hombi.hub.nodes.pairing import fresh_setup_code
-from hombi.hub.nodes.part import AskAgain, ChangeNode, RemoveNode
 from hombi.hub.nodes.picks import AddNode, AddPosted
 from hombi.hub.nodes.secrets import ChangeSecret, NewNodeKey, RevokeNodeKey
 from hombi.hub.nodes.settings import Act, ChangeSetting

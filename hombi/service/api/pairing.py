@@ -17,8 +17,8 @@ from hombi.core.values import parse_span_ms
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.nodes.admission import AdmitArrival, EntityChoice, TurnAway
+from hombi.hub.nodes.feature import AskAgain, LookAt
 from hombi.hub.nodes.pairing import ClosePairing, OpenPairing
-from hombi.hub.nodes.part import AskAgain, LookAt
 from hombi.hub.readings.intake import Taken
 from hombi.service.accounts.authentication import (
     NodeAuthentication,

@@ -15,7 +15,7 @@ from hombi.hub.computed.computing import over_the_past, value_of
 from hombi.hub.computed.courses import Courses
 from hombi.hub.computed.origins import derivation, how_of, readings_of, takes
 from hombi.hub.house import Entity, House
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.nodes.events import NodeSilent
@@ -37,7 +37,7 @@ BUFFERED_AFTER_S = 5.0
 LOOK_S = 5.0
 
 
-class Computed(Part):
+class Computed(Feature):
     """Hears each fresh reading, and computes the values that follow from it, each once,
     those that others follow from first."""
 

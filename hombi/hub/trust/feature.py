@@ -14,7 +14,7 @@ from pathlib import Path
 
 from cryptography import x509
 
-from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.kernel import Context, Feature, Need
 from hombi.hub.nodes.links import Links
 from hombi.hub.rooms.events import HouseNamed
 from hombi.hub.settings.config import Config
@@ -53,7 +53,7 @@ class Files:
         return tuple(Path(one).stat().st_mtime_ns for one in (self.certificate, self.key) if one)
 
 
-class Trust(Part):
+class Trust(Feature):
     """The authority and the certificate. `tls` is for everything that listens; its
     certificate is replaced while it is used. `announced` tells the names by which the
     hub is found: those that links announce."""

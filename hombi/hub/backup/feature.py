@@ -26,7 +26,7 @@ from hombi.hub.backup.archive import (
 )
 from hombi.hub.backup.events import BackupFailed, BackupMade
 from hombi.hub.errors import Busy
-from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Need, Right
 from hombi.hub.machine.workspace import workspace
 from hombi.hub.settings.config import Config
 from hombi.links.base import Check
@@ -51,7 +51,7 @@ class Made:
     size: int
 
 
-class Backups(Part):
+class Backups(Feature):
     """Makes them, one at a time, in a thread of its own."""
 
     name = "backups"

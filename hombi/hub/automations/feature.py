@@ -58,7 +58,7 @@ from hombi.hub.automations.starts import Starts
 from hombi.hub.automations.telling import buttons_of, edge_event, over_text
 from hombi.hub.errors import Invalid
 from hombi.hub.house import Entity, House, SpokenNames
-from hombi.hub.kernel import Actor, Change, Context, Need, Part, Timer
+from hombi.hub.kernel import Actor, Change, Context, Feature, Need, Timer
 from hombi.hub.lookup import find
 from hombi.hub.machine.events import ClockSet, SettingsTakenUp
 from hombi.hub.nodes.events import NodeSilent
@@ -79,7 +79,7 @@ LOOK_EVERY_S, AGAIN_MS = 5.0, 1_000
 ROUNDS = 5
 
 
-class Automations(Part):
+class Automations(Feature):
     """All automations."""
 
     name = "automations"

@@ -14,7 +14,7 @@ from hombi.hub.conditioning.plans import Conditioned, Version
 from hombi.hub.conditioning.trying import WARMED_WITH, warm
 from hombi.hub.errors import Refused
 from hombi.hub.house import Entity, House
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Context, Feature
 from hombi.hub.machine.jobs import Job, Jobs, Left
 from hombi.hub.readings.events import EntitiesChanged, PastConditioned
 from hombi.hub.readings.intake import Intake
@@ -29,7 +29,7 @@ MOST_VERSIONS = 50
 AGAIN = "conditioning"
 
 
-class Conditioning(Part):
+class Conditioning(Feature):
     """Keeps the plans, sets up the chains, and makes the past again."""
 
     name = "conditioning"

@@ -9,7 +9,7 @@ from hombi.core.outcome import Acknowledge
 from hombi.core.senml import Resolved
 from hombi.hub.errors import HubError, Invalid, Refused
 from hombi.hub.house import House, Node, Room
-from hombi.hub.kernel import Actor, Change, Context, Done, Event, Need, Part, Right, while_stored
+from hombi.hub.kernel import Actor, Change, Context, Done, Event, Feature, Need, Right, while_stored
 from hombi.hub.machine.events import ClockSet
 from hombi.hub.naming import proper_name
 from hombi.hub.nodes.described import Described
@@ -37,14 +37,14 @@ from hombi.hub.nodes.pairing_events import ArrivalRefused
 from hombi.hub.readings.events import EntitySilenceChanged, NodeBack
 from hombi.hub.readings.intake import Intake
 from hombi.hub.rooms.events import RoomAdded
-from hombi.hub.rooms.part import Rooms
+from hombi.hub.rooms.feature import Rooms
 from hombi.links.base import Asking, Found, Heard, LinkError
 from hombi.links.capabilities import AsksAgain, Looks, Pairs, Welcomes
 
 LOOK_EVERY_S = 5.0
 
 
-class Nodes(Part):
+class Nodes(Feature):
     """What links report of nodes (`links.base.Reports`), and noticing when one falls
     silent."""
 
@@ -285,11 +285,11 @@ class ChangeNode(Change[Nodes, Node], frozen=True):
     title: str | None = None
     room: str | None = None
 
-    part = Nodes
+    feature = Nodes
     right = Right.ARRANGE
 
-    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
-        node, rooms = part.house.node(self.node), part.rooms
+    async def do(self, feature: Nodes, by: Actor) -> Done[Node]:
+        node, rooms = feature.house.node(self.node), feature.rooms
         before, title, room = node.title, node.title, node.room
         if self.title is not None:
             title = proper_name(self.title, "the name of a node")
@@ -300,7 +300,7 @@ class ChangeNode(Change[Nodes, Node], frozen=True):
                 room = await rooms.room_called(self.room)
             new = room if room is not None and not room.id else None
             with while_stored(node, title=title, room=room):
-                await part.context.thread.run(part.store, node, new)
+                await feature.context.thread.run(feature.store, node, new)
             if new is not None:
                 rooms.house.rooms[new.slug] = new
         events: list[Event] = []
@@ -320,18 +320,18 @@ class RemoveNode(Change[Nodes, None], frozen=True):
     node: str
     keep_history: bool = True
 
-    part = Nodes
+    feature = Nodes
     right = Right.ADMIT
 
-    async def do(self, part: Nodes, by: Actor) -> Done[None]:
-        node = part.house.node(self.node)
-        others = part.house.derived_from(entity.address for entity in node.entities.values())
+    async def do(self, feature: Nodes, by: Actor) -> Done[None]:
+        node = feature.house.node(self.node)
+        others = feature.house.derived_from(entity.address for entity in node.entities.values())
         if others:
             raise Refused(f"{', '.join(others)} is computed from its values; remove that first")
-        records, keep = part.context.records.house, self.keep_history
-        await part.context.thread.run(records.remove_node, node, keep_history=keep)
-        part.house.take_out(node)
-        if (driver := part.links.drivers.get(node.link)) is not None:
+        records, keep = feature.context.records.house, self.keep_history
+        await feature.context.thread.run(records.remove_node, node, keep_history=keep)
+        feature.house.take_out(node)
+        if (driver := feature.links.drivers.get(node.link)) is not None:
             await driver.remove(node.address)
         return Done(None, NodeRemoved(node=node.address, title=node.title, history_kept=keep))
 
@@ -342,21 +342,21 @@ class LookAt(Change[Nodes, Arrival], frozen=True):
 
     address: str
 
-    part = Nodes
+    feature = Nodes
     right = Right.ADMIT
 
-    async def do(self, part: Nodes, by: Actor) -> Done[Arrival]:
-        looking = part.links.that(Looks)
+    async def do(self, feature: Nodes, by: Actor) -> Done[Arrival]:
+        looking = feature.links.that(Looks)
         if not looking:
             raise Refused("no link of this hub reaches nodes at an address")
         try:
             result = await looking[0].look(self.address)
         except LinkError as error:
             raise Invalid(str(error)) from error
-        known = part.house.node_by_thing(result.thing_id)
+        known = feature.house.node_by_thing(result.thing_id)
         if known is not None and known.reach.get("url") == result.reach.get("url"):
             raise Invalid(f"{result.title} is in already, as {known.address}")
-        arrival = await part.pairing.found(result)
+        arrival = await feature.pairing.found(result)
         return Done(arrival, NodeLookedAt(title=result.title, address=self.address))
 
 
@@ -366,19 +366,19 @@ class AskAgain(Change[Nodes, None], frozen=True):
     node: str = ""
     arrival: str = ""
 
-    part = Nodes
+    feature = Nodes
     right = Right.ADMIT
 
-    async def do(self, part: Nodes, by: Actor) -> Done[None]:
+    async def do(self, feature: Nodes, by: Actor) -> Done[None]:
         if self.arrival:
-            record = part.pairing.find(self.arrival).record
+            record = feature.pairing.find(self.arrival).record
             link, thing_id, title = record.link, record.thing_id, record.title
             address = ""
         else:
-            node = part.house.node(self.node)
+            node = feature.house.node(self.node)
             link, thing_id, title = node.link, node.thing_id, node.title
             address = node.address
-        driver = part.links.drivers.get(link)
+        driver = feature.links.drivers.get(link)
         if not isinstance(driver, AsksAgain):
             how = _how_it_says(driver)
             raise Refused(f"{title} cannot be asked over {link}: {how}")

@@ -8,7 +8,7 @@ import contextlib
 from hombi.core.names import slug
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import Floor, House, Room
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
+from hombi.hub.kernel import Actor, Change, Context, Done, Feature, Right, while_stored
 from hombi.hub.naming import proper_name
 from hombi.hub.rooms.events import (
     FloorAdded,
@@ -23,7 +23,7 @@ from hombi.hub.settings.config import Config
 FIRST_FLOOR_NAME = "Ground floor"
 
 
-class Rooms(Part):
+class Rooms(Feature):
     """The floors and rooms of the house."""
 
     name = "rooms"
@@ -156,12 +156,12 @@ class AddFloor(Change[Rooms, Floor], frozen=True):
     name: str
     position: int | None = None
 
-    part = Rooms
+    feature = Rooms
     right = Right.ARRANGE
 
-    async def do(self, part: Rooms, by: Actor) -> Done[Floor]:
-        async with part.adding:
-            floor = await part.add_floor(self.name, self.position)
+    async def do(self, feature: Rooms, by: Actor) -> Done[Floor]:
+        async with feature.adding:
+            floor = await feature.add_floor(self.name, self.position)
         return Done(floor, FloorAdded(floor=floor.name))
 
 
@@ -173,19 +173,19 @@ class ChangeFloor(Change[Rooms, Floor], frozen=True):
     name: str | None = None
     position: int | None = None
 
-    part = Rooms
+    feature = Rooms
     right = Right.ARRANGE
 
-    async def do(self, part: Rooms, by: Actor) -> Done[Floor]:
-        async with part.adding:
-            floor = part.floor(self.floor)
+    async def do(self, feature: Rooms, by: Actor) -> Done[Floor]:
+        async with feature.adding:
+            floor = feature.floor(self.floor)
             before = floor.name
             if self.name is not None:
-                part.check_floor_name(self.name, besides=floor)
+                feature.check_floor_name(self.name, besides=floor)
                 floor.name = self.name.strip()
-                await part.context.thread.run(part.context.records.house.save_floor, floor)
+                await feature.context.thread.run(feature.context.records.house.save_floor, floor)
             if self.position is not None:
-                await part.place_floor(floor, self.position)
+                await feature.place_floor(floor, self.position)
         return Done(floor, FloorChanged(floor=floor.name, before=before))
 
 
@@ -194,18 +194,18 @@ class RemoveFloor(Change[Rooms, None], frozen=True):
 
     floor: str
 
-    part = Rooms
+    feature = Rooms
     right = Right.ARRANGE
 
-    async def do(self, part: Rooms, by: Actor) -> Done[None]:
-        async with part.adding:
-            floor = part.floor(self.floor)
-            inside = [r.name for r in part.house.rooms.values() if r.floor is floor]
+    async def do(self, feature: Rooms, by: Actor) -> Done[None]:
+        async with feature.adding:
+            floor = feature.floor(self.floor)
+            inside = [r.name for r in feature.house.rooms.values() if r.floor is floor]
             if inside:
                 listed = ", ".join(inside)
                 raise Refused(f"{floor.name} has rooms ({listed}); move or remove them first")
-            await part.context.thread.run(part.context.records.house.remove_floor, floor)
-            del part.house.floors[floor.id]
+            await feature.context.thread.run(feature.context.records.house.remove_floor, floor)
+            del feature.house.floors[floor.id]
         return Done(None, FloorRemoved(floor=floor.name))
 
 
@@ -215,12 +215,12 @@ class AddRoom(Change[Rooms, Room], frozen=True):
     name: str
     floor: str = ""
 
-    part = Rooms
+    feature = Rooms
     right = Right.ARRANGE
 
-    async def do(self, part: Rooms, by: Actor) -> Done[Room]:
-        async with part.adding:
-            room = await part.add_room(self.name, self.floor)
+    async def do(self, feature: Rooms, by: Actor) -> Done[Room]:
+        async with feature.adding:
+            room = await feature.add_room(self.name, self.floor)
         return Done(room, RoomAdded(room=room.name, floor=room.floor.name))
 
 
@@ -232,18 +232,18 @@ class ChangeRoom(Change[Rooms, Room], frozen=True):
     floor: str | None = None
     position: int | None = None
 
-    part = Rooms
+    feature = Rooms
     right = Right.ARRANGE
 
-    async def do(self, part: Rooms, by: Actor) -> Done[Room]:
-        room = part.house.room(self.room)
+    async def do(self, feature: Rooms, by: Actor) -> Done[Room]:
+        room = feature.house.room(self.room)
         before = room.name
-        floor = room.floor if self.floor is None else part.floor(self.floor)
+        floor = room.floor if self.floor is None else feature.floor(self.floor)
         name = room.name if self.name is None else proper_name(self.name, "the name of a room")
         if not name:
             raise Invalid("a room needs a name")
         with while_stored(room, name=name, floor=room.floor, position=room.position):
-            await part.place(room, floor, self.position)
+            await feature.place(room, floor, self.position)
         return Done(room, RoomChanged(room=room.name, before=before, floor=floor.name))
 
 
@@ -252,17 +252,17 @@ class RemoveRoom(Change[Rooms, None], frozen=True):
 
     room: str
 
-    part = Rooms
+    feature = Rooms
     right = Right.ARRANGE
 
-    async def do(self, part: Rooms, by: Actor) -> Done[None]:
-        room = part.house.room(self.room)
-        inside = [n.address for n in part.house.nodes.values() if n.room is room]
+    async def do(self, feature: Rooms, by: Actor) -> Done[None]:
+        room = feature.house.room(self.room)
+        inside = [n.address for n in feature.house.nodes.values() if n.room is room]
         inside += [
-            e.address for e in part.house.entities.values() if e.node is None and e.room is room
+            e.address for e in feature.house.entities.values() if e.node is None and e.room is room
         ]
         if inside:
             raise Refused(f"{room.name} is not empty ({', '.join(inside)}); move its nodes first")
-        await part.context.thread.run(part.context.records.house.remove_room, room)
-        del part.house.rooms[room.slug]
+        await feature.context.thread.run(feature.context.records.house.remove_room, room)
+        del feature.house.rooms[room.slug]
         return Done(None, RoomRemoved(room=room.name))
