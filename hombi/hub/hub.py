@@ -74,8 +74,8 @@ VAPID_CONTACT = "mailto:hub@hombi.invalid"
 
 @dataclass(frozen=True, slots=True)
 class Hub:
-    """What the API, the links and the automations act on. The features are opened in the
-    order in which they stand here: the links, where nodes come in, when everything
+    """What the API, the links and the automations act on. The features are opened in
+    the order in which they stand here: the links, where nodes come in, when everything
     behind them is ready."""
 
     registry: Registry
@@ -160,8 +160,8 @@ async def open_hub(
     link cannot listen."""
     context = Context.fresh(clock or RealClock(), records)
     async with contextlib.AsyncExitStack() as stack:
-        # Closed in the reverse: the features, then what they had begun, then the journal,
-        # which has what all of them said.
+        # Closed in the reverse: the features, then what they had begun, then the
+        # journal, which has what all of them said.
         stack.callback(context.thread.close)
         stack.push_async_callback(context.tasks.end)
         stack.push_async_callback(context.journal.close)
