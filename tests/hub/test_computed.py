@@ -191,9 +191,9 @@ async def test_what_others_are_derived_from_is_named_before_it_goes() -> None:
         sources = (POINT, "bench/temperature")
         await r.do(MakeComputed("difference", sources, title="Gap"))
         await at_rest(r)
-        with pytest.raises(Refused, match="bench/dew-point, bench/gap is derived"):
+        with pytest.raises(Refused, match="bench/dew-point, bench/gap is computed"):
             await r.do(RemoveNode("bench"))
-        with pytest.raises(Refused, match="bench/gap is derived from it; remove that"):
+        with pytest.raises(Refused, match="bench/gap is computed from it; remove that"):
             await r.do(RemoveComputed(POINT))
         with pytest.raises(Refused, match="is not derived"):
             await r.do(RemoveComputed("bench/temperature"))
@@ -218,7 +218,7 @@ async def test_what_cannot_be_is_refused() -> None:
             with pytest.raises(Invalid) as refused:
                 await r.do(made)
             assert said in str(refused.value)
-        with pytest.raises(Refused, match="condition what it is derived from"):
+        with pytest.raises(Refused, match="condition what it is computed from"):
             await r.do(ConditionEntity(POINT, []))
 
 
@@ -287,7 +287,7 @@ async def test_a_formula_live_over_the_past_and_after_a_restart() -> None:
         assert (made.kind.name, made.origin.sources) == ("temperature", AIR)
         past = stored(r, "bench/odd")
         assert past[4].value == pytest.approx((21.0 - 4) * 54 / 50)
-        with pytest.raises(Refused, match="odd is derived"):
+        with pytest.raises(Refused, match="odd is computed"):
             await r.do(RemoveNode("bench"))
         for wrong, said in (
             ("bench/temperatur", "no entity bench/temperatur"),

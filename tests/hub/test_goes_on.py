@@ -9,7 +9,7 @@ import pytest
 
 from hombi.core.senml import Resolved
 from hombi.hub.acting.actuation import CommandEntity
-from hombi.hub.automations import part
+from hombi.hub.automations import feature
 from hombi.hub.automations.changes import AddAutomation
 from hombi.hub.nodes.feature import RemoveNode
 from tests.house import CLIMATE, PLUG
@@ -337,13 +337,13 @@ async def test_a_change_of_the_house_reads_only_the_texts_that_it_touches(
         await r.do(AddAutomation(HEAT))
         await r.do(AddAutomation(FOLLOWS))
         read: list[str] = []
-        plain = part.parse
+        plain = feature.parse
 
         def counted(text: str, *rest: Any) -> Any:
             read.append(text)
             return plain(text, *rest)
 
-        monkeypatch.setattr(part, "parse", counted)
+        monkeypatch.setattr(feature, "parse", counted)
         await r.let_in("Lamp", **PLUG)
         assert read == []
         await r.do(RemoveNode("beam"))

@@ -270,7 +270,7 @@ async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) ->
         await r.hub.reload.take_up()
         assert "did you mean name" in r.hub.reload.problem
         assert r.hub.config.house_name == "Heron Mill", "a file with a mistake changes nothing"
-        assert {c.feature: c.state for c in look(r.hub)}["hombi.toml"] == "fault"
+        assert {c.part: c.state for c in look(r.hub)}["hombi.toml"] == "fault"
         path.unlink()
         await r.hub.reload.take_up()
         assert (r.hub.reload.problem, r.hub.config.house_name) == ("", "Home")
@@ -285,7 +285,7 @@ async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) ->
 async def test_the_doctor_looks_at_every_part() -> None:
     async with rig(data=Path("/tmp")) as r:
         await r.cellar()
-        checks = {c.feature: c for c in look(r.hub)}
+        checks = {c.part: c for c in look(r.hub)}
         assert {
             "hombi.toml",
             "disk",
@@ -301,7 +301,7 @@ async def test_the_doctor_looks_at_every_part() -> None:
         assert checks["phones"].state == "warning"
         r.hub.house.node("cellar-rack").silent = True
         r.hub.writer.problem = "readings cannot be written (disk is full)"
-        checks = {c.feature: c for c in look(r.hub)}
+        checks = {c.part: c for c in look(r.hub)}
         assert checks["nodes"].text == "no longer heard: cellar-rack"
         assert (checks["database"].state, bool(checks["database"].advice)) == ("fault", True)
 

@@ -206,12 +206,12 @@ class MakeBackup(Change[Backups, Made], frozen=True):
     path: Path
     passphrase: str = ""
 
-    part = Backups
+    feature = Backups
     right = Right.KEEP
 
-    async def do(self, part: Backups, by: Actor) -> Done[Made]:
+    async def do(self, feature: Backups, by: Actor) -> Done[Made]:
         try:
-            made = await part.make(self.path, self.passphrase)
+            made = await feature.make(self.path, self.passphrase)
         except BackupError as error:
             raise Busy(str(error)) from error
         return Done(made, BackupMade(path="", size=made.size))
