@@ -49,12 +49,10 @@ def list_(json: Json = False) -> None:
         HouseTime.of(h)
         presences, people = h.presence.list(), _people(h)
     if json:
-        as_json(
-            presence.as_dict() | people[presence.person].as_dict()
-            if presence.person in people
-            else presence.as_dict()
-            for presence in presences
-        )
+        known = {presence.person: presence.as_dict() for presence in presences}
+        for name, person in people.items():
+            known[name] = known.get(name, {"person": name}) | person.as_dict()
+        as_json(known.values())
         return
     rows = [
         (
@@ -66,7 +64,7 @@ def list_(json: Json = False) -> None:
         )
         for presence in presences
     ]
-    # A wall is nobody who could be home.
+    # Nobody asks whether a guest or a wall is home.
     rows += [(person.username, "", "", "", *_role(person)) for person in people.values()]
     table(
         ("PERSON", "IS", "SINCE", "TOLD BY", "ROLE", "SEES", "SIGNED IN"),

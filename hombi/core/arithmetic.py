@@ -16,8 +16,9 @@ Weighted = tuple[float, float]
 FULL_CIRCLE = 360.0
 
 
-class Line:
-    """Values on a line, like temperatures."""
+class Arithmetic:
+    """How values are calculated with: on a line, like temperatures, unless a subclass
+    says otherwise."""
 
     # How a page draws a value.
     drawn: Drawn = "line"
@@ -65,14 +66,14 @@ class Line:
         return value
 
 
-class States(Line):
+class States(Arithmetic):
     """Two states, 0 and 1: a mean is the part of the time that the second one had."""
 
     drawn: Drawn = "states"
     holds = True
 
 
-class Circle(Line):
+class Circle(Arithmetic):
     """Directions in degrees, clockwise: 350 and 10 lie 20 apart, and their mean is 0.
 
     A range goes clockwise from its first end to its second, so it may have north in
@@ -111,8 +112,11 @@ class Circle(Line):
 
     def extent(self, ranges: Iterable[tuple[float, float]]) -> tuple[float, float]:
         ordered = sorted((self.settled(low), (high - low) % FULL_CIRCLE) for low, high in ranges)
-        begin, length = ordered[0]
-        reached, widest, low, high = begin + length, 0.0, 0.0, math.nextafter(FULL_CIRCLE, 0.0)
+        begin = ordered[0][0]
+        # A range that goes over north covers the beginning of the circle, too.
+        over = max(start + length for start, length in ordered) - FULL_CIRCLE
+        reached = max(begin + ordered[0][1], over)
+        widest, low, high = 0.0, 0.0, math.nextafter(FULL_CIRCLE, 0.0)
         # The widest gap is what the range leaves out; the last one goes over north.
         for start, length in (*ordered[1:], (begin + FULL_CIRCLE, 0.0)):
             if start - reached > widest:
@@ -134,4 +138,4 @@ class Circle(Line):
         return value % FULL_CIRCLE % FULL_CIRCLE
 
 
-LINE, STATES, CIRCLE = Line(), States(), Circle()
+LINE, STATES, CIRCLE = Arithmetic(), States(), Circle()

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from hombi.core.arithmetic import CIRCLE, LINE, STATES, Line
+from hombi.core.arithmetic import CIRCLE, LINE, STATES, Arithmetic
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +56,7 @@ class Kind:
     # What its states were called before; texts and nodes may go on saying so.
     earlier: tuple[str, str] | None = None
     # How its values are calculated with.
-    arithmetic: Line = LINE
+    arithmetic: Arithmetic = LINE
 
     def state(self, word: str) -> float | None:
         """The state that a word names, 0 or 1; None for another word."""
@@ -95,8 +95,6 @@ def _measured(
 
 # How far two temperatures lie apart, in kelvin: 5 K are 9 °F, and not 41 °F.
 TEMPERATURE_DIFFERENCE = "temp-difference"
-# From where the wind blows, in degrees from north.
-WIND_DIRECTION = "wind-direction"
 # Whether a person is home.
 AT_HOME = "at-home"
 
@@ -127,14 +125,15 @@ KINDS: dict[str, Kind] = {
         _measured("volume", "l", 0, 10_000_000, 1, "litres", "liters"),
         _measured("mass", "kg", -10_000, 1_000_000, 2, "weight", "load"),
         _measured("sound", "dB", 0, 200, 1, "noise", "loudness", "db"),
-        _measured("angle", "°", -360, 360, 0, "tilt"),
+        _measured("angle", "°", -360, 360, 0, "direction", "heading", "tilt", "bearing"),
         Kind(
-            WIND_DIRECTION,
+            "wind-direction",
             "°",
-            # Some vanes count from -180 to 180; it is kept as 0 to 360.
+            # From where the wind blows, clockwise from north. Some vanes count from
+            # -180 to 180; it is kept as 0 to 360.
             *(-360, 360, 0),
             title="wind direction",
-            called=("direction", "heading", "bearing", "wind-dir", "wind-from"),
+            called=("wind-dir", "wind-from", "wind-bearing"),
             arithmetic=CIRCLE,
         ),
         _measured("frequency", "Hz", 0, 1e12, 2, "freq", "hz"),

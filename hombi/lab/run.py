@@ -114,7 +114,9 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 keys = json.loads((demo.lab / "boards.json").read_text())
                 letter = nodes[0].letter
                 assert letter is not None, "it was let in above, or at an earlier start"
-                boards = Boards(mill, "127.0.0.1", letter.port, keys["account"], demo.speed)
+                # A demo of before called it a tool.
+                key = keys.get("account") or keys["tool"]
+                boards = Boards(mill, "127.0.0.1", letter.port, key, demo.speed)
                 group.create_task(boards.run(), name="boards")
                 group.create_task(
                     post_for_ever(http, mill, keys["node"], keys["node_key"], demo.speed),

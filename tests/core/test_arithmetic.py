@@ -11,10 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hombi.core.arithmetic import CIRCLE, LINE, STATES
+from hombi.core.automation import parse
 from hombi.core.automation.comparisons.ranges import Outside, Within
 from hombi.core.errors import ValueTextError
 from hombi.core.formula.compile import compile_formula
 from hombi.core.formula.grammar import FormulaError
+from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import KINDS, difference_of
 from hombi.core.quality import Quality
 from hombi.core.series import Channel, Reading, Sample, chain_of
@@ -77,12 +79,33 @@ def test_an_extent_has_all_in_it_and_is_the_narrowest(values: list[float]) -> No
         ([(340, 20), (10, 40)], (340, 40)),
         ([(0, 120), (120, 240), (240, 0)], (0, pytest.approx(360))),
         ([(90, 90)], (90, 90)),
+        ([(2, 3), (320, 38)], (320, 38)),
+        ([(300, 100), (20, 30), (90, 200)], (300, 200)),
     ],
 )
 def test_ranges_of_directions_are_put_together(
     ranges: list[tuple[float, float]], extent: tuple[float, float]
 ) -> None:
     assert CIRCLE.extent(ranges) == extent
+
+
+@given(ranges=st.lists(st.tuples(st.integers(0, 359), st.integers(0, 359)), min_size=1, max_size=6))
+def test_an_extent_has_whole_ranges_in_it_and_is_the_narrowest(
+    ranges: list[tuple[int, int]],
+) -> None:
+    low, high = CIRCLE.extent(ranges)
+    covered = {
+        (start + step) % 360 for start, end in ranges for step in range((end - start) % 360 + 1)
+    }
+    assert all(CIRCLE.between(degree, low, high) for degree in covered)
+    free = max(
+        (
+            next(step for step in range(1, 361) if (degree + step) % 360 in covered)
+            for degree in covered
+        ),
+        default=360,
+    )
+    assert (high - low) % 360 == pytest.approx(360 - free, abs=1 if free == 1 else 1e-9)
 
 
 def readings(*values: float | None, every_ms: int = MIN) -> list[Reading]:
@@ -174,6 +197,8 @@ def test_what_is_computed_of_directions() -> None:
     assert made("spread", 350, 10, 0) == pytest.approx(20)
     assert made("mean", 0, 180) is None
     assert checked_method("difference", [WIND, WIND], {})[1] is KINDS["angle"]
+    _, _, kept = checked_method("mean", [WIND, WIND], {})
+    assert checked_method("mean", [WIND, WIND], kept)[2] == kept, "a file gives it back"
     for method in ("lowest", "sum", "median", "counter"):
         with pytest.raises(MethodError, match="one is higher than another"):
             checked_method(method, [WIND] * (1 if method == "counter" else 2), {})
@@ -189,6 +214,12 @@ def test_formulas_of_directions() -> None:
     assert value("mast/wind - 30 °", 10) == pytest.approx(340)
     assert value("mean(mast/wind, dam/wind)", 350, 30) == pytest.approx(10)
     assert value("mast/wind - dam/wind", 350, 10) == pytest.approx(-20)
+    chosen = "mean(if(mast/wind > -1, mast/wind, dam/wind), dam/wind)"
+    with pytest.raises(FormulaError, match="no direction is under"):
+        value(chosen, 350, 10)
+    chosen = "mean(if(a/speed > 1 m/s, mast/wind, dam/wind), dam/wind)"
+    made = compile_formula(chosen, ("speed", WIND.name, WIND.name), WIND.name)
+    assert made.compute((2.0, 350.0, 10.0)) == pytest.approx(0, abs=1e-9)
     for text in ("max(a/b, c/d)", "if(a/b > c/d, 1, 2)"):
         with pytest.raises(FormulaError, match="direction"):
             compile_formula(text, (WIND.name, WIND.name))
@@ -203,6 +234,27 @@ def test_a_range_of_directions_goes_clockwise() -> None:
     assert Outside(330, 30, CIRCLE).starts_with(180)
     assert not Outside(330, 30, CIRCLE).starts_with(0)
     assert not Within(330, 30, LINE).possible
+
+
+def test_a_range_of_directions_may_follow_another() -> None:
+    known = {name: EntityFacts(WIND, writable=False) for name in ("mast/wind", "dam/wind")}
+    text = """name = "Apart"
+    [watch]
+    entity = "mast/wind"
+    within = ["= dam/wind - 20 °", "= dam/wind + 20 °"]
+    [[starts]]
+    notify = "everyone"
+    title = "Alike"
+    """
+    program = parse(text, HouseFacts(known)).program
+    assert program is not None
+    moving = program.watch.moving
+    assert moving is not None
+    low, high = (formula.compute([10.0]) for _, formula in moving.formulas)
+    assert (low, high) == (350, pytest.approx(30))
+    alike = text.replace('"= dam/wind - 20 °", "= dam/wind + 20 °"', '"0 °", "360 °"')
+    (mistake,) = parse(alike, HouseFacts(known)).mistakes
+    assert mistake.what == "the two limits must differ"
 
 
 def test_directions_are_written_from_0_to_360() -> None:

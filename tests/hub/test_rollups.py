@@ -11,6 +11,7 @@ from hombi.core.house_time import bounds
 from hombi.core.senml import Resolved
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup
 from hombi.hub.conditioning.changes import ConditionEntity
+from hombi.hub.nodes.feature import RemoveNode
 from tests.house import CLIMATE
 from tests.hub.parts import START, Rig, rig, settle, until
 
@@ -184,3 +185,24 @@ async def test_a_past_that_is_made_again_is_rolled_up_with_it(
                 )  # fmt: skip
                 for name in ("low", "mean", "high", "last"):
                     assert getattr(new, name) == pytest.approx(getattr(old, name) - 0.7), name
+
+
+async def test_marked_hours_of_a_node_that_was_taken_out_do_not_hold_up_the_others() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        await r.let_in("Shelf", **CLIMATE)
+        number = await every_ten_minutes(r, 3)
+        shelf = r.hub.house.entity("shelf/temperature").id
+        for minutes in range(0, 120, 10):
+            r.hub.intake.observed(
+                "shelf", [Resolved("temperature", "", FIRST + minutes * MIN, 5.0)], None
+            )
+        await hear(r, FIRST + 65 * MIN, -30.0)
+        await settle()
+        await r.do(RemoveNode("bench", keep_history=True))
+        assert number in {entity for entity, _ in r.records.history.stale(99)}
+        await r.hub.rollups.mend()
+        assert r.records.history.stale(99) == []
+        assert r.records.history.rollups(shelf, HOUR_MS, FIRST, FIRST + HOUR_MS)[0].mean == 5.0
+        (hour,) = r.records.history.rollups(number, HOUR_MS, FIRST + HOUR_MS, FIRST + 2 * HOUR_MS)
+        assert hour.low == -30.0

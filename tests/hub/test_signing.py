@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import base64
 
+import httpx
 import pytest
 
-from hombi.hub.notices.signing import content_digest, signature, signed
+from hombi.hub.notices.signing import content_digest, signature, signed, target_uri
 
 # RFC 9421, B.1.5 and B.2.5.
 KEY = base64.b64decode(
@@ -31,9 +32,22 @@ def test_the_digest_of_the_standards_example() -> None:
 
 
 @pytest.mark.parametrize(
+    ("address", "received"),
+    [
+        ("http://mill.example", "http://mill.example/"),
+        ("http://mill.example:80/told?by=hub", "http://mill.example/told?by=hub"),
+        ("https://mill.example/told#here", "https://mill.example/told"),
+        ("http://mill.example:8080/käse", "http://mill.example:8080/k%C3%A4se"),
+    ],
+)
+def test_an_address_is_signed_as_its_receiver_knows_it(address: str, received: str) -> None:
+    assert target_uri(httpx.URL(address)) == received
+
+
+@pytest.mark.parametrize(
     "changed",
     [
-        {"url": "https://mill.example/other"},
+        {"url": httpx.URL("https://mill.example/other")},
         {"content_type": "text/plain"},
         {"body": b"{} "},
         {"key": "another"},
@@ -42,7 +56,7 @@ def test_the_digest_of_the_standards_example() -> None:
 )
 def test_whatever_is_changed_another_signature_follows(changed: dict[str, object]) -> None:
     post = {
-        "url": "https://mill.example/told",
+        "url": httpx.URL("https://mill.example/told"),
         "content_type": "application/json",
         "body": b"{}",
         "key": "secret",

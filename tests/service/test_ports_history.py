@@ -4,6 +4,7 @@ database."""
 from __future__ import annotations
 
 import math
+import random
 from collections.abc import Callable
 
 import pytest
@@ -195,6 +196,39 @@ class TestHistory:
         assert result == [
             (2_025, 1.0), (2_035, 2.0), (2_045, 3.0), (2_055, 9.0), (2_056, 4.0), (2_065, 5.0),
         ]  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", ["humidity", "contact", "wind-direction"])
+def test_series_that_are_read_piece_by_piece_are_those_of_the_whole(
+    database: Callable[[], Records], monkeypatch: pytest.MonkeyPatch, kind: str
+) -> None:
+    records = database()
+    _, entities = admit(records)
+    number, history = entities["humidity"], records.history
+    times = random.Random(5)
+    at_ms, readings = 1_000, []
+    for n in range(400):
+        at_ms += times.choice((1, 900, 20_000, 400_000))
+        value = float(n % 2) if kind == "contact" else (n * 47 % 80 - 40.0) % 360
+        quality = Quality.STUCK if n % 50 == 49 else Quality.GOOD
+        readings.append((number, at_ms, n % 3 // 2, None, value, int(quality)))
+    history.store(readings)
+    past = Past(number, [0], KINDS[kind].arithmetic)
+    # They hold alike: how long is estimated from what is read at once.
+    monkeypatch.setattr("hombi.service.records.history.hold_ms", lambda *_: 30_000.0)
+    spans = [(0, at_ms + 5_000, 7), (readings[90][1], readings[300][1], 100)]
+    whole = [(history.series([past], *span), history.numbers(past, *span[:2])) for span in spans]
+    for at_once in (2, 3, 50):
+        monkeypatch.setattr("hombi.service.records.history.AT_ONCE", at_once)
+        for span, (((points,), _), sums) in zip(spans, whole, strict=True):
+            ((now,), _) = history.series([past], *span)
+            assert [(p.at_ms, p.count) for p in now] == [(p.at_ms, p.count) for p in points]
+            for a, b in zip(now, points, strict=True):
+                # Of directions, each piece counts as one (decision 39).
+                near = 1e-6 if past.arithmetic.ordered else 3.0
+                assert past.arithmetic.difference(a.mean, b.mean) == pytest.approx(0, abs=near)
+                assert (a.low, a.high) == (pytest.approx(b.low), pytest.approx(b.high))
+            assert history.numbers(past, *span[:2]).count == sums.count
 
 
 def test_series_of_rollups_are_those_of_the_readings(

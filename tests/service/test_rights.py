@@ -4,6 +4,7 @@ says; invitations, passwords, tokens with limits."""
 from __future__ import annotations
 
 import hashlib
+import json
 import re
 import sqlite3
 import subprocess
@@ -577,3 +578,17 @@ def test_what_is_not_a_guests_is_in_no_error_of_theirs(
         alike = one.text.replace("rack", "rock").replace('cellar"', 'cellor"')
         assert alike.replace("Cheese cellar", "Cheese cellor") == other.text
         assert "did you mean" not in one.text
+
+
+def test_everybody_is_listed_with_their_role_walls_too(
+    service: Service, people: dict[str, str]
+) -> None:
+    listed = service.hombi("person", "list").stdout
+    assert re.search(r"the-adult\s+not said yet\s+their word\s+adult\s+the house", listed), listed
+    assert re.search(r"hall-wall\s+wall\s+hall", listed), listed
+    rows = json.loads(service.hombi("person", "list", "--json").stdout)
+    roles = {row["person"]: row["role"] for row in rows}
+    assert roles["the-adult"] == "adult"
+    assert roles["hall-wall"] == "wall"
+    assert roles["the-guest"] == "guest"
+    assert {row["person"] for row in rows if "home" in row} == {"ada", "the-adult"}

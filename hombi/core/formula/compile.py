@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
-from hombi.core.arithmetic import LINE, Line
+from hombi.core.arithmetic import LINE, Arithmetic
 from hombi.core.errors import UnitError
 from hombi.core.formula.dimensions import PLAIN, Dimension, measured, multiplied, named
 from hombi.core.formula.grammar import FormulaError, parsed
@@ -63,7 +63,7 @@ class _Part:
     # The number itself, where it is one: exponents must be.
     constant: float | None = None
     # How it is calculated with, where that is otherwise: a direction.
-    arithmetic: Line = LINE
+    arithmetic: Arithmetic = LINE
 
 
 @lru_cache(maxsize=256)
@@ -236,7 +236,7 @@ class _Reader:
         a, b = self._alike(tree, "plus", left, right)
         f, g = a.compute, b.compute
         # A direction and an angle are a direction.
-        turned = min((a.arithmetic, b.arithmetic), key=lambda one: one.ordered)
+        turned = b.arithmetic if a.arithmetic.ordered else a.arithmetic
         return _Part(a.dimension, lambda values: f(values) + g(values), arithmetic=turned)
 
     def _sub(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
@@ -330,7 +330,11 @@ class _Reader:
         is_so = self.part(condition).compute
         a, b = self._alike(tree, "or", first, second)
         f, g = a.compute, b.compute
-        return _Part(a.dimension, lambda values: f(values) if is_so(values) else g(values))
+        return _Part(
+            a.dimension,
+            lambda values: f(values) if is_so(values) else g(values),
+            arithmetic=b.arithmetic if a.arithmetic.ordered else a.arithmetic,
+        )
 
     def _or_(self, _: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
         f, g = self.part(left).compute, self.part(right).compute

@@ -12,7 +12,7 @@ from functools import lru_cache
 from statistics import median
 from typing import Any
 
-from hombi.core.arithmetic import LINE, Line
+from hombi.core.arithmetic import LINE, Arithmetic
 from hombi.core.formula import Formula, compile_formula
 from hombi.core.kinds import KINDS, Kind, difference_of
 from hombi.core.series.parameters import NO_TIME, Given, Parameter
@@ -56,7 +56,7 @@ class Method:
     about: str
     sources: tuple[str, ...]
     kind: str
-    compute: Callable[[Values, Mapping[str, float], Line], float | None] | None = None
+    compute: Callable[[Values, Mapping[str, float], Arithmetic], float | None] | None = None
     parameters: tuple[Parameter, ...] = ()
     source: str = ""
     run: Callable[[Mapping[str, Any], Kind, tzinfo], Running] | None = None
@@ -130,7 +130,7 @@ def _deficit(values: Values, *_: object) -> float:
     return saturation_hpa(celsius) * (1 - humidity / 100) / 10
 
 
-def _surface(values: Values, parameters: Mapping[str, float], _: Line) -> float:
+def _surface(values: Values, parameters: Mapping[str, float], _: Arithmetic) -> float:
     inside, humidity, outside = values
     return min(100.0, surface_humidity(inside, humidity, outside, parameters["frsi"]))
 
@@ -139,7 +139,7 @@ def _hysteresis(given: Mapping[str, Any], *_: object) -> Running:
     return Hysteresis(given["on"], given["off"], given["least_on"], given["least_off"])
 
 
-def _mean(values: Values, _: object, arithmetic: Line) -> float | None:
+def _mean(values: Values, _: object, arithmetic: Arithmetic) -> float | None:
     return arithmetic.mean((value, 1.0) for value in values)
 
 
@@ -326,7 +326,8 @@ def checked(
         )
     known = {parameter.name: parameter for parameter in result.parameters}
     for name in given:
-        if name not in known:
+        # What is kept with it may be given back, as a file of the house does.
+        if name not in known and name != OF:
             has = f"it has {', '.join(known)}" if known else "it has none"
             raise MethodError(f"{method} has no parameter {name[:40]!r}; {has}")
     try:
@@ -473,7 +474,7 @@ def limits_of(method: str, kind: Kind) -> tuple[float, float]:
 
 
 def computed(
-    method: Method, values: Values, parameters: Mapping[str, float], arithmetic: Line = LINE
+    method: Method, values: Values, parameters: Mapping[str, float], arithmetic: Arithmetic = LINE
 ) -> float | None:
     """The value; None where there is none, or none that is a number."""
     if method.compute is None:

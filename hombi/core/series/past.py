@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from hombi.core.arithmetic import LINE, Line
+from hombi.core.arithmetic import LINE, Arithmetic
 
 
 class Past(msgspec.Struct, frozen=True):
@@ -15,4 +15,4 @@ class Past(msgspec.Struct, frozen=True):
 
     entity: int
     channels: Sequence[int]
-    arithmetic: Line = LINE
+    arithmetic: Arithmetic = LINE

@@ -11,7 +11,7 @@ from statistics import median
 
 import msgspec
 
-from hombi.core.arithmetic import LINE, Line
+from hombi.core.arithmetic import LINE, Arithmetic
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
 
@@ -68,7 +68,7 @@ def bucket_ms(span_ms: int, points: int) -> int:
     return next((base for base in BASES_MS if NEARLY * base <= width < base), width)
 
 
-def hold_ms(readings: Sequence[Reading], arithmetic: Line = LINE) -> float:
+def hold_ms(readings: Sequence[Reading], arithmetic: Arithmetic = LINE) -> float:
     """How long a reading holds when no other follows, from the distances at which these
     came: three times the usual one (facts: a longer silence is a gap). A state holds
     for ever: it is told when it changes."""
@@ -81,7 +81,7 @@ def hold_ms(readings: Sequence[Reading], arithmetic: Line = LINE) -> float:
 
 
 def roll(
-    readings: Sequence[Reading], bounds: Sequence[int], hold: float, arithmetic: Line = LINE
+    readings: Sequence[Reading], bounds: Sequence[int], hold: float, arithmetic: Arithmetic = LINE
 ) -> list[Rollup]:
     """The rollups of the stretches between these moments, one for each channel that has
     something to say there; oldest first.
@@ -99,7 +99,7 @@ def _turned(
     readings: Sequence[Reading],
     bounds: Sequence[int],
     hold: float,
-    arithmetic: Line,
+    arithmetic: Arithmetic,
 ) -> list[Rollup]:
     """Rollups with the means of the parts of their values, and the ranges that those
     have."""
@@ -198,7 +198,7 @@ def holding(
         yield reading, value, until
 
 
-def merge(parts: Iterable[Rollup], start_ms: int, arithmetic: Line = LINE) -> list[Rollup]:
+def merge(parts: Iterable[Rollup], start_ms: int, arithmetic: Arithmetic = LINE) -> list[Rollup]:
     """Rollups of stretches that follow one another as one for each channel. Of
     directions, each of them counts as one direction."""
     ordered = sorted(parts, key=attrgetter("channel"))
@@ -208,7 +208,7 @@ def merge(parts: Iterable[Rollup], start_ms: int, arithmetic: Line = LINE) -> li
     ]
 
 
-def _merged(parts: Sequence[Rollup], start_ms: int, arithmetic: Line) -> Rollup:
+def _merged(parts: Sequence[Rollup], start_ms: int, arithmetic: Arithmetic) -> Rollup:
     mean, low, high = together(parts, arithmetic)
     return Rollup(
         start_ms,
@@ -222,7 +222,7 @@ def _merged(parts: Sequence[Rollup], start_ms: int, arithmetic: Line) -> Rollup:
     )
 
 
-def together(parts: Sequence[Rollup], arithmetic: Line = LINE) -> tuple[float, float, float]:
+def together(parts: Sequence[Rollup], arithmetic: Arithmetic = LINE) -> tuple[float, float, float]:
     """(mean, lowest, highest) of some rollups, one at least."""
     mean = arithmetic.mean((part.mean, part.held_ms) for part in parts)
     if mean is None:

@@ -12,7 +12,7 @@ from datetime import datetime, tzinfo
 from statistics import median
 from typing import Literal, Protocol
 
-from hombi.core.arithmetic import LINE, Line
+from hombi.core.arithmetic import LINE, Arithmetic
 from hombi.core.house_time import calendar_span, moment_ms
 from hombi.core.series.rollup import (
     GAPS_TO_KNOW,
@@ -132,7 +132,7 @@ class ChangeOver:
     """By how much the value changed within the last `window_ms`; none before so much
     is known."""
 
-    def __init__(self, window_ms: float, arithmetic: Line = LINE) -> None:
+    def __init__(self, window_ms: float, arithmetic: Arithmetic = LINE) -> None:
         if window_ms <= 0:
             raise ValueError("the window must be longer than nothing")
         self._window_ms, self._arithmetic = window_ms, arithmetic
@@ -194,7 +194,7 @@ class MovingMean:
     """The mean of the last `window_ms`, each value weighted by how long it held; none
     while less than half of it is known."""
 
-    def __init__(self, window_ms: float, arithmetic: Line = LINE) -> None:
+    def __init__(self, window_ms: float, arithmetic: Arithmetic = LINE) -> None:
         if window_ms <= 0:
             raise ValueError("the window must be longer than nothing")
         self._window_ms, self._arithmetic = window_ms, arithmetic

@@ -41,7 +41,7 @@ class Post:
         body = form.filled(contact.form, fields) if contact.form else msgspec.json.encode(fields)
         try:
             url = httpx.URL(contact.endpoint)
-            headers = signed(str(url), JSON, body, contact.auth, int(time.time()))
+            headers = signed(url, JSON, body, contact.auth, int(time.time()))
             async with (
                 asyncio.timeout(WHOLE_S),
                 self._http.stream("POST", url, content=body, headers=headers) as answer,

@@ -9,6 +9,8 @@ import hmac
 from base64 import b64encode
 from collections.abc import Mapping
 
+import httpx
+
 # What the signature is called among others of the same message.
 LABEL = "hombi"
 
@@ -27,12 +29,18 @@ def signature(components: Mapping[str, str], params: str, key: bytes) -> str:
     return b64encode(hmac.new(key, base.encode(), "sha256").digest()).decode()
 
 
-def signed(url: str, content_type: str, body: bytes, key: str, now_s: int) -> dict[str, str]:
+def target_uri(url: httpx.URL) -> str:
+    """An address as its receiver knows it (RFC 9421, section 2.2.2): with the path that
+    is asked for, and without a fragment, which is not sent."""
+    return str(url.copy_with(path=url.path or "/", fragment=None))
+
+
+def signed(url: httpx.URL, content_type: str, body: bytes, key: str, now_s: int) -> dict[str, str]:
     """The headers with which a POST of this body to this address is signed."""
     digest = content_digest(body)
     components = {
         "@method": "POST",
-        "@target-uri": url,
+        "@target-uri": target_uri(url),
         "content-type": content_type,
         "content-digest": digest,
     }

@@ -12,7 +12,7 @@ from collections.abc import AsyncIterator, Sequence
 from itertools import groupby, pairwise
 from zoneinfo import ZoneInfo
 
-from hombi.core.arithmetic import Line
+from hombi.core.arithmetic import Arithmetic
 from hombi.core.house_time import bounds
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Reading, Rollup
 from hombi.core.series.rollup import hold_ms, merge, roll
@@ -56,6 +56,9 @@ class Rollups(Feature):
         self.zone, self.keep_ms = config.zone, config.keep_ms
         # Until when each entity is rolled up, and until when all are, or are being.
         self._until: dict[int, int] = {}
+        # How each is calculated with; of one whose node was taken out, too: its hours
+        # may still be marked.
+        self._arithmetic: dict[int, Arithmetic] = {}
         self._due = 0
         # The hours that were marked since they were looked at, and when one was last.
         self._marked: set[tuple[int, int]] = set()
@@ -128,10 +131,9 @@ class Rollups(Feature):
         self._jobs.begin(DAYS, "", {"after": 0})
 
     async def _days(self, job: Job) -> AsyncIterator[Left]:
-        for number in sorted(entity.id for entity in self._entities()):
+        for number, arithmetic in sorted(self._arithmetics().items()):
             if number > job.left["after"]:
                 until = self._until.get(number, 0)
-                arithmetic = self._arithmetics()[number]
                 await self.context.thread.run(self._days_again, number, until, arithmetic)
                 yield {"after": number}
 
@@ -172,8 +174,9 @@ class Rollups(Feature):
         """The first hour of which no reading was forgotten yet."""
         return -(-(self.context.clock.now_ms() - keep_ms) // HOUR_MS) * HOUR_MS
 
-    def _arithmetics(self) -> dict[int, Line]:
-        return {entity.id: entity.kind.arithmetic for entity in self._entities()}
+    def _arithmetics(self) -> dict[int, Arithmetic]:
+        self._arithmetic |= {entity.id: entity.kind.arithmetic for entity in self._entities()}
+        return dict(self._arithmetic)
 
     # In the records thread
 
@@ -181,7 +184,7 @@ class Rollups(Feature):
         history = self.context.records.history
         return {entity.id: history.rolled_until(entity.id) for entity in entities}
 
-    def _roll_on(self, number: int, until: int, due: int, arithmetic: Line) -> int:
+    def _roll_on(self, number: int, until: int, due: int, arithmetic: Arithmetic) -> int:
         """Roll up the next hours of an entity; until when that is done."""
         records = self.context.records
         history = records.history
@@ -203,14 +206,14 @@ class Rollups(Feature):
         return end
 
     def _end_day(
-        self, history: HistoryPort, number: int, until: int, due: int, arithmetic: Line
+        self, history: HistoryPort, number: int, until: int, due: int, arithmetic: Arithmetic
     ) -> None:
         """An entity fell silent: the day of its last hour ends without another."""
         a, b = bounds(until - 1, until, "days", self.zone)
         if b <= due:
             history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b, arithmetic))
 
-    def _days_again(self, number: int, until: int, arithmetic: Line) -> None:
+    def _days_again(self, number: int, until: int, arithmetic: Arithmetic) -> None:
         history = self.context.records.history
         hours = history.rollups(number, HOUR_MS, 0, until)
         with self.context.records.together():
@@ -224,7 +227,7 @@ class Rollups(Feature):
                     )
 
     def _mend(
-        self, arithmetics: dict[int, Line], until: dict[int, int], keeps: dict[int, int]
+        self, arithmetics: dict[int, Arithmetic], until: dict[int, int], keeps: dict[int, int]
     ) -> bool:
         """Make some of the marked hours again; whether there are more."""
         records = self.context.records
@@ -279,7 +282,7 @@ class Rollups(Feature):
         span: tuple[int, int],
         readings: Sequence[Reading],
         until: int,
-        arithmetic: Line,
+        arithmetic: Arithmetic,
     ) -> None:
         """Roll up the readings of a span of hours, and the days that end in it or
         before `until`."""
@@ -305,7 +308,7 @@ class Rollups(Feature):
                 )
 
     def _day(
-        self, history: HistoryPort, number: int, start: int, end: int, arithmetic: Line
+        self, history: HistoryPort, number: int, start: int, end: int, arithmetic: Arithmetic
     ) -> list[Rollup]:
         if start % HOUR_MS or end % HOUR_MS:
             # Where the house's clock is not whole hours away, one lies across midnight.

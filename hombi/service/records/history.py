@@ -16,7 +16,7 @@ from django.db.models import F, Max, Q, QuerySet, Window
 from django.db.models.functions import Lag
 from msgspec.structs import astuple
 
-from hombi.core.arithmetic import Line
+from hombi.core.arithmetic import Arithmetic
 from hombi.core.quality import Quality
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
 from hombi.core.series.past import Past
@@ -182,7 +182,10 @@ class DatabaseHistory:
         buckets = _of_rollups(past, base, (start_ms, split), start_ms, width)
         for number, result in self._of_readings(past, (split, end_ms), start_ms, width).items():
             before = buckets.get(number)
-            buckets[number] = result if before is None else before.and_(result, past.arithmetic)
+            if before is not None:
+                buckets[number] = before.and_(result, past.arithmetic)
+            elif result.number:
+                buckets[number] = result
         middle = start_ms + width // 2
         return [
             Point(middle + at * width, bucket.mean, bucket.low, bucket.high, bucket.number)
@@ -192,8 +195,8 @@ class DatabaseHistory:
     def _of_readings(
         self, past: Past, piece: tuple[int, int], start_ms: int, width: int
     ) -> dict[int, _Bucket]:
-        """The buckets that the good readings in a piece come to; those in which none
-        was are left out."""
+        """The buckets that the good readings in a piece come to, and those in which one
+        from before still held."""
         begin, end = piece
         result: dict[int, _Bucket] = {}
         known = self.before(past.entity, begin) if begin < end else None
@@ -210,7 +213,7 @@ class DatabaseHistory:
             heard = readings if known is None else [known, *readings]
             hold = hold_ms(heard, past.arithmetic)
             for rollup in roll(heard, bounds, hold, past.arithmetic):
-                if rollup.count and rollup.channel in past.channels:
+                if rollup.channel in past.channels:
                     number = (rollup.start_ms - start_ms) // width
                     bucket, before = _Bucket.of(rollup), result.get(number)
                     result[number] = (
@@ -485,7 +488,7 @@ class _Bucket(NamedTuple):
         weight = rollup.held_ms or 1
         return cls(rollup.mean, rollup.low, rollup.high, rollup.count, weight)
 
-    def and_(self, other: _Bucket, arithmetic: Line) -> _Bucket:
+    def and_(self, other: _Bucket, arithmetic: Arithmetic) -> _Bucket:
         """Both as one."""
         mean = arithmetic.mean((bucket.mean, bucket.weight) for bucket in (self, other))
         return _Bucket(
@@ -503,7 +506,7 @@ def _base_of_numbers(span_ms: int) -> int:
     return FIVE_MINUTES_MS if span_ms < MONTHS_MS else HOUR_MS
 
 
-def _base_of_held(span_ms: int, arithmetic: Line) -> int:
+def _base_of_held(span_ms: int, arithmetic: Arithmetic) -> int:
     """The rollups that how long a value held is taken from: none up to a day."""
     if span_ms <= 30 * HOUR_MS:
         return 0

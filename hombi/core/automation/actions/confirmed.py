@@ -38,7 +38,9 @@ def confirmed(
             toml.blame((*path, "otherwise"), what, 'add confirmed = "30 s"')
         return None
     near = NEARLY * max(1.0, abs(value))
-    compared = Is(value) if kind.words is not None else Within(value - near, value + near)
+    compared = (
+        Is(value) if kind.words is not None else Within(value - near, value + near, kind.arithmetic)
+    )
     return WaitUntil(Watch(address, kind, compared), at_most_ms, on, confirms=True)
 
 

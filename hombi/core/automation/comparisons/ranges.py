@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
-from hombi.core.arithmetic import LINE, Line
+from hombi.core.arithmetic import LINE, Arithmetic
 from hombi.core.automation import describing
 from hombi.core.automation.comparisons.base import Comparison
 from hombi.core.automation.form import Field, optional
@@ -23,7 +23,7 @@ class _Range(Comparison):
     low: float
     high: float
     # How values of the kind are calculated with: a range of directions goes clockwise.
-    arithmetic: Line = LINE
+    arithmetic: Arithmetic = LINE
     until: ClassVar[None] = None  # type: ignore[misc]
 
     @property
@@ -32,7 +32,7 @@ class _Range(Comparison):
 
     @property
     def possible(self) -> bool:
-        return self.low < self.high or not self.arithmetic.ordered
+        return self.low < self.high if self.arithmetic.ordered else self.low != self.high
 
     @property
     def numbers(self) -> dict[str, float]:
@@ -41,6 +41,17 @@ class _Range(Comparison):
     @classmethod
     def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> Self | None:
         """Understand it from the table that watches."""
+        made = cls.parse_followed(toml, path, table, kind)
+        if made is None or made.possible:
+            return made
+        wrong = "the first limit must be the lower one"
+        toml.blame((*path, cls.word), wrong if kind.measures else "the two limits must differ")
+        return None
+
+    @classmethod
+    def parse_followed(
+        cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind
+    ) -> Self | None:
         given = table[cls.word]
         if kind.words is not None:
             what = f"a {kind.name} has two states, and is not {cls.word} anything"
@@ -57,16 +68,7 @@ class _Range(Comparison):
         low, high = (
             quantity(toml, (*path, cls.word, place), one, kind) for place, one in enumerate(given)
         )
-        if low is None or high is None:
-            return None
-        if not kind.arithmetic.ordered:
-            if low == high:
-                toml.blame((*path, cls.word), "the two limits must differ")
-                return None
-        elif low >= high:
-            toml.blame((*path, cls.word), "the first limit must be the lower one")
-            return None
-        return cls(low, high, kind.arithmetic)
+        return None if low is None or high is None else cls(low, high, kind.arithmetic)
 
     def ends_with(self, value: float) -> bool:
         return not self.starts_with(value)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hombi.core.arithmetic import LINE, Line
+from hombi.core.arithmetic import LINE, Arithmetic
 from hombi.core.quality import Quality
 from hombi.core.series.steps.base import Measured
 
@@ -14,7 +14,7 @@ class HoldOff:
     # What it stands at follows from where the value went; an hour of it says so.
     warm_ms = 3_600_000
 
-    def __init__(self, band: float, arithmetic: Line = LINE) -> None:
+    def __init__(self, band: float, arithmetic: Arithmetic = LINE) -> None:
         if band < 0:
             raise ValueError("the band is less than nothing")
         self._band, self._arithmetic = band, arithmetic

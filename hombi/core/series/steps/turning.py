@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from hombi.core.arithmetic import Line
+from hombi.core.arithmetic import Arithmetic
 from hombi.core.quality import Quality
 from hombi.core.series.steps.base import Measured, Step
 
@@ -13,7 +13,7 @@ class ByParts:
     """A step that smooths, for directions: each part of their unit vectors goes through
     a step of its own, and what comes out is the direction of both."""
 
-    def __init__(self, make: Callable[[], Step], arithmetic: Line) -> None:
+    def __init__(self, make: Callable[[], Step], arithmetic: Arithmetic) -> None:
         self._steps = [make() for _ in arithmetic.parts(0.0)]
         self._arithmetic = arithmetic
         self.warm_ms = self._steps[0].warm_ms
@@ -45,7 +45,7 @@ class Settle:
 
     warm_ms = 0
 
-    def __init__(self, arithmetic: Line) -> None:
+    def __init__(self, arithmetic: Arithmetic) -> None:
         self._arithmetic = arithmetic
         self._last: Measured | None = None
 
