@@ -5,6 +5,7 @@ import type { Threshold } from "../../api/client";
 import { useEntities } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Button, Failure, Labelled } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 
 export function ThresholdForm({
   entity,
@@ -15,7 +16,10 @@ export function ThresholdForm({
 }) {
   const entities = useEntities();
   const [watched, setWatched] = useState(entity);
-  const all = [...(entities.data ?? [])].sort((a, b) => a.spoken.localeCompare(b.spoken));
+  const every = [...(entities.data ?? [])].sort((a, b) => a.spoken.localeCompare(b.spoken));
+  // No direction is over or under another: their texts are written by hand.
+  const all = every.filter((e) => e.drawn !== "needle");
+  const direction = every.find((e) => e.entity === entity && e.drawn === "needle");
   const found = all.find((e) => e.entity === watched);
   const words = found?.words ?? null;
   const write = useChange({
@@ -65,6 +69,12 @@ export function ThresholdForm({
           ))}
         </select>
       </Labelled>
+      {direction && (
+        <p>
+          {visible(direction.spoken)} is a direction: write <code>within = ["330 °", "30 °"]</code>{" "}
+          in the text, clockwise.
+        </p>
+      )}
       <div className="grid grid-cols-2 gap-4">
         {words ? (
           <Labelled label="When it is">

@@ -155,7 +155,7 @@ function Large({ tile, entity }: { tile: TileOf; entity: Entity | undefined }) {
         )}
         {entity.writable && entity.kind === "level" && <LevelControl entity={entity} />}
       </div>
-      {entity.words === null && <Day address={entity.entity} />}
+      {entity.drawn === "line" && <Day address={entity.entity} />}
     </li>
   );
 }

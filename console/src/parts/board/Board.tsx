@@ -180,7 +180,9 @@ function Values({ tile, known }: { tile: TileOf; known: Known }) {
 /** A value with its last day, larger than on a tile. */
 function Curve({ entity }: { entity: Entity }) {
   const history = useCourse(entity.entity);
-  const drawn = history && history.at.length > 1 ? trend(history, []) : null;
+  // A line from 350° to 10° would go the long way round.
+  const turns = entity.drawn === "needle";
+  const drawn = history && history.at.length > 1 && !turns ? trend(history, []) : null;
   return (
     <>
       <div className="flex flex-wrap items-baseline justify-between gap-x-3">
