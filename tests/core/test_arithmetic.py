@@ -158,11 +158,14 @@ def test_a_change_of_direction_goes_the_short_way() -> None:
 
 def chain(*steps: dict[str, object]) -> list[float | None]:
     plan = checked(steps, WIND)
-    made = chain_of(plan, WIND, "°", WIND.low, WIND.high)
+    made = chain_of(plan, WIND, "°", -180, 180)
     channel = Channel(0, WIND, "°", 0)
-    values = [made.reading(Sample(n * MIN, value, "°"), channel).value
-              for n, value in enumerate([-10, 10, 350, 5, -5])]  # fmt: skip
-    return values
+    readings = [
+        made.reading(Sample(n * MIN, value, "°"), channel)
+        for n, value in enumerate([-10, 10, -10, 5, -5])
+    ]
+    assert all(reading.usable for reading in readings)
+    return [reading.value for reading in readings]
 
 
 def test_a_vane_that_counts_from_minus_180_is_kept_from_0_to_360() -> None:

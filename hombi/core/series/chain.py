@@ -51,9 +51,13 @@ def chain_of(plan: Plan, kind: Kind, unit: str, low: float, high: float) -> Chai
     limits again: what is made of a value must be believed as well."""
     # What is sent in the kind's own unit needs no conversion.
     converted = () if unit == kind.unit else (Convert(unit, kind.unit),)
-    settled = () if kind.arithmetic.ordered else (Settle(kind.arithmetic),)
-    first: tuple[Step, ...] = (*converted, Limits(low, high), *settled)
-    return Chain((*first, *steps_of(plan, kind), Limits(low, high), *settled) if plan else first)
+    if kind.arithmetic.ordered:
+        first: tuple[Step, ...] = (*converted, Limits(low, high))
+        return Chain((*first, *steps_of(plan, kind), Limits(low, high)) if plan else first)
+    # The limits are those of the node, which may count from -180 to 180; each direction
+    # that is made of one is another one.
+    first = (*converted, Limits(low, high), Settle(kind.arithmetic))
+    return Chain((*first, *steps_of(plan, kind), Settle(kind.arithmetic)) if plan else first)
 
 
 def usual_chain(kind: Kind, unit: str, low: float, high: float) -> Chain:
