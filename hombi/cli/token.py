@@ -42,4 +42,4 @@ def first_code(json: Json = False) -> None:
     it."""
     with hub() as result:
         made = result.first_code()
-        said(json, [made], f"Open {result.url}/sign_in_first and enter the code {made.code}")
+        said(json, [made], f"Open {result.url}/first-sign-in and enter the code {made.code}")

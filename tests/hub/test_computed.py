@@ -218,7 +218,7 @@ async def test_what_cannot_be_is_refused() -> None:
             with pytest.raises(Invalid) as refused:
                 await r.do(made)
             assert said in str(refused.value)
-        with pytest.raises(Refused, match="condition what it is computed from"):
+        with pytest.raises(Refused, match="set the steps of what it is computed from"):
             await r.do(ConditionEntity(POINT, []))
 
 

@@ -96,7 +96,7 @@ def mosquitto(
     name: str, service: Service, account: MqttAccount, *words: str
 ) -> subprocess.CompletedProcess[str]:
     program = shutil.which(f"mosquitto_{name}")
-    assert program, "mosquitto-clients is missing; `make mqtt_accounts` installs it"
+    assert program, "mosquitto-clients is missing; `make tools` installs it"
     port = [] if "-p" in words else ["-p", str(service.mqtt_port)]
     door = ["-h", "127.0.0.1", *port, "-u", account.account, "-P", account.key]
     return subprocess.run(

@@ -104,9 +104,11 @@ class MemoryHistory:
         return self._of(entity, -(2**63), 2**63)
 
     def _of(self, entity: int, start_ms: int, end_ms: int) -> list[Reading]:
+        # A job writes in its own thread while another reads; as in SQLite, who reads
+        # has a snapshot. The copy of a dictionary is one step of the interpreter.
         return [
             reading
-            for (owner, at_ms), reading in sorted(self.readings.items())
+            for (owner, at_ms), reading in sorted(self.readings.copy().items())
             if owner == entity and start_ms <= at_ms < end_ms
         ]
 
@@ -165,12 +167,12 @@ class MemoryHistory:
         return len(gone)
 
     def forget_channel(self, entity: int, channel: int) -> list[int]:
-        gone = [at for (owner, at), r in self.readings.items()
+        gone = [at for (owner, at), r in self.readings.copy().items()
                 if owner == entity and r.channel == channel]  # fmt: skip
         for at in gone:
             del self.readings[(entity, at)]
         self._rollups = {
-            key: r for key, r in self._rollups.items() if (key[0], key[3]) != (entity, channel)
+            key: r for key, r in self._rollups.copy().items() if (key[0], key[3]) != (entity, channel)
         }
         self.channels.get(entity, {}).pop(channel, None)
         return sorted({at // HOUR_MS * HOUR_MS for at in gone})
@@ -185,8 +187,8 @@ class MemoryHistory:
         """All of an entity's history."""
         self.entities.discard(entity)
         self.channels.pop(entity, None)
-        self.readings = {key: r for key, r in self.readings.items() if key[0] != entity}
-        self._rollups = {key: r for key, r in self._rollups.items() if key[0] != entity}
+        self.readings = {key: r for key, r in self.readings.copy().items() if key[0] != entity}
+        self._rollups = {key: r for key, r in self._rollups.copy().items() if key[0] != entity}
         self.forget_stale([one for one in self._stale if one[0] == entity])
 
     def put_rollups(
@@ -202,7 +204,7 @@ class MemoryHistory:
     def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
         return [
             one
-            for key, one in sorted(self._rollups.items(), key=lambda item: item[0])
+            for key, one in sorted(self._rollups.copy().items(), key=lambda item: item[0])
             if key[:2] == (entity, width_ms) and start_ms <= one.start_ms < end_ms
         ]
 

@@ -233,6 +233,7 @@ def test_wrong_codes_of_one_address_do_not_void_the_right_one(own_service: Servi
     own_service.start()
     said = own_service.hombi("token", "first-code")
     assert said.returncode == 0, said.stderr
+    assert f"Open {own_service.url}/first-sign-in and enter the code" in said.stdout
     code = said.stdout.split()[-1]
     assert code != own_service.code
     wrong = {"code": "AAAA-AAAA", "username": "eve", "password": PASSWORD}

@@ -1,4 +1,4 @@
-"""Computed values: computed from others."""
+"""Values that are computed from others."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Computing one computed value from the readings of its sources, now and over the
+"""Computing one value from the readings of its sources, now and over the
 past."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""From what an entity is computed, and what is read of its sources."""
+"""From what a value is computed, and what is read of its sources."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ def how_of(entity: Entity) -> Derivation | None:
 
 
 def derivation(entity: Entity) -> Derivation:
-    """How an entity is computed that is."""
+    """How a computed value is computed."""
     assert isinstance(entity.origin, Derivation)
     return entity.origin
 

@@ -58,7 +58,7 @@ def conditionable(house: House, name: str) -> Entity:
     """An entity whose values a node sends. Raises NotFound, Refused."""
     entity = house.entity(name)
     if isinstance(entity.origin, Derivation):
-        raise Refused(f"{entity.address} is computed; condition what it is computed from")
+        raise Refused(f"{entity.address} is computed; set the steps of what it is computed from")
     if entity.writable:
         # A command is confirmed by a reading of the wanted value.
         raise Refused(
