@@ -18,9 +18,19 @@ from hombi.hub.machine.private_file import write_private
 from hombi.hub.machine.workspace import left_over
 
 DATABASE, SECRET, LOCK = "hub.sqlite3", "secret.key", "hub.lock"  # the names of files
-NEWEST = "newest.readings"
+NEWEST = "newest.sqlite3"
+# In its place up to version 0.3.
+FORMER_NEWEST = "newest.readings"
 # What is the house's beside the database.
-HOUSE_FILES = ("hombi.toml", SECRET, "authority.pem", "https.pem", "profiles", NEWEST)
+HOUSE_FILES = (
+    "hombi.toml",
+    SECRET,
+    "authority.pem",
+    "https.pem",
+    "profiles",
+    NEWEST,
+    FORMER_NEWEST,
+)
 # Made of 50 random bytes; what is much shorter was cut.
 SECRET_LENGTH = 40
 # Up to this size the whole database is looked through at each start.
@@ -102,7 +112,7 @@ def moved_aside(data: Path, why: str) -> Path:
 def house_files(data: Path) -> list[Path]:
     """What belongs to the house. The database comes before its log: no hub takes it for
     whole without."""
-    patterns = (DATABASE, f"{DATABASE}-*", *HOUSE_FILES)
+    patterns = (DATABASE, f"{DATABASE}-*", f"{NEWEST}-*", *HOUSE_FILES)
     return [path for pattern in patterns for path in data.glob(pattern)]
 
 

@@ -7,7 +7,7 @@ import os
 from pathlib import Path
 
 from hombi import __version__
-from hombi.service.data_folder import DATABASE, read_secret
+from hombi.service.data_folder import DATABASE, NEWEST, read_secret
 
 DATA = Path(os.environ["HOMBI_DATA"])
 HERE = Path(__file__).resolve().parent
@@ -28,6 +28,7 @@ INSTALLED_APPS = [
     "rest_framework",
     "drf_spectacular",
     "drf_spectacular_sidecar",
+    "hombi.service.records.newest",
     "hombi.service.records",
     "hombi.service.accounts",
 ]
@@ -54,7 +55,18 @@ DATABASES = {
             "synchronous=FULL; PRAGMA foreign_keys=ON; "
             "PRAGMA temp_store=MEMORY;",
         },
-    }
+    },
+    "newest": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / NEWEST,
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 10,
+            # To commit one reading writes a page of its log: the smallest there is.
+            "init_command": "PRAGMA page_size=512; PRAGMA journal_mode=WAL; PRAGMA "
+            "synchronous=FULL; PRAGMA temp_store=MEMORY;",
+        },
+    },
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_PASSWORD_VALIDATORS = [

@@ -20,6 +20,7 @@ from hombi.hub.nodes.pairing import proof_of
 from hombi.hub.notices.contacts import AddContact
 from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
+from hombi.hub.readings import writer
 from hombi.hub.settings.config import make_config
 from hombi.links.base import Check, Found, Link, LinkContext, OnLink, Unreachable, Wanted
 from hombi.links.capabilities import Acted
@@ -89,6 +90,8 @@ async def _counted(
         _Busy.calls -= 1
 
 
+# Readings are gathered for a moment only: `settle` does not wait for longer ones.
+writer.GATHER_S, writer.QUIET_S = 0.008, 0.004
 _run = RecordsThread.run
 RecordsThread.run = _counted  # type: ignore[method-assign]
 

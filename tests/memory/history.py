@@ -172,7 +172,9 @@ class MemoryHistory:
         for at in gone:
             del self.readings[(entity, at)]
         self._rollups = {
-            key: r for key, r in self._rollups.copy().items() if (key[0], key[3]) != (entity, channel)
+            key: r
+            for key, r in self._rollups.copy().items()
+            if (key[0], key[3]) != (entity, channel)
         }
         self.channels.get(entity, {}).pop(channel, None)
         return sorted({at // HOUR_MS * HOUR_MS for at in gone})

@@ -28,6 +28,7 @@ def database(tmp_path_factory: pytest.TempPathFactory) -> Callable[[], Records]:
         patch.setenv("DJANGO_SETTINGS_MODULE", "hombi.service.settings")
         import django
         from django.core.management import call_command
+        from django.db import connections
 
         django.setup()
         call_command("migrate", verbosity=0)
@@ -37,7 +38,9 @@ def database(tmp_path_factory: pytest.TempPathFactory) -> Callable[[], Records]:
         from hombi.service.records.store import DatabaseRecords
 
         call_command("flush", verbosity=0, interactive=False)
-        (data / NEWEST).unlink(missing_ok=True)
+        connections["newest"].close()
+        for path in data.glob(f"{NEWEST}*"):
+            path.unlink()
         return DatabaseRecords()
 
     return fresh

@@ -1,5 +1,5 @@
-"""Readings that are safe before they are in the database: what a crash, a torn write, a
-file of somebody else's or a full disk makes of them."""
+"""Readings that are safe before they are in the house's database: what a crash, a
+damaged page, a file of somebody else's or a full disk makes of them."""
 
 from __future__ import annotations
 
@@ -9,25 +9,46 @@ import resource
 import sqlite3
 import struct
 import time
+import zlib
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pytest
 
 from hombi.hub.readings.port import Row
-from hombi.service.records.newest import MAGIC, SIZE, Newest
+from hombi.hub.records import Records
+from hombi.service.data_folder import FORMER_NEWEST, NEWEST
 from tests.house import CLIMATE, Joined, Service, description, let_in, until
+from tests.service.ports import database
+
+if TYPE_CHECKING:
+    from hombi.service.records.newest.readings import Newest
+
+__all__ = ["database"]
 
 FIRST: Row = (7, 1_000, 0, 20.5, 20.5, 0)
 NOTHING: Row = (8, -5, 3, None, None, 24)
 
 
 @pytest.fixture
-def path(tmp_path: Path) -> Path:
-    return tmp_path / "newest.readings"
+def path(database: Callable[[], Records]) -> Iterator[Path]:
+    from django.conf import settings
+
+    database()
+    yield settings.DATA / NEWEST
+    for one in settings.DATA.glob(f"*{NEWEST}*"):
+        one.rmdir() if one.is_dir() else one.unlink()
 
 
 def opened(path: Path, taken: int = 0) -> Newest:
+    """As after a kill: with a connection of its own."""
+    from django.db import connections
+
+    from hombi.service.records.newest.readings import Newest
+
+    connections["newest"].close()
     newest = Newest(path)
     newest.open(taken)
     return newest
@@ -39,34 +60,50 @@ def many(count: int, start: int = 0) -> list[Row]:
     ]
 
 
-class TestFile:
+def in_order(rows: list[Row]) -> list[Row]:
+    return sorted(rows, key=lambda row: row[:2])
+
+
+class TestDatabase:
     def test_what_was_added_is_there_after_a_crash(self, path: Path) -> None:
         newest, rows = opened(path), [FIRST, NOTHING, *many(700)]
         for at in range(0, len(rows), 31):
             assert newest.add(rows[at : at + 31])
         again = opened(path)
-        assert again.rows == newest.rows == rows
+        assert again.rows() == in_order(rows)
         assert again.round == newest.round == 1
+        assert path.stat().st_mode & 0o077 == 0 or os.umask(0o077) != 0o077
 
-    def test_its_size_never_changes(self, path: Path) -> None:
+    def test_its_pages_are_small_and_each_commit_is_synced(self, path: Path) -> None:
+        from django.db import connections
+
+        assert opened(path).add([FIRST])
+        with connections["newest"].cursor() as cursor:
+            for pragma, value in (("page_size", 512), ("journal_mode", "wal"), ("synchronous", 2)):
+                assert cursor.execute(f"PRAGMA {pragma}").fetchone() == (value,)
+
+    def test_it_holds_so_many_and_no_more(self, path: Path) -> None:
         newest = opened(path)
-        assert path.stat().st_size == SIZE
-        while newest.add(many(100)):
-            pass
-        assert path.stat().st_size == SIZE
+        count = 0
+        while newest.add(many(500, count)):
+            count += 500
+        assert count == 10_000
         newest.begin(1)
         assert newest.add([FIRST])
-        assert path.stat().st_size == SIZE
-        assert path.stat().st_mode & 0o077 == 0
+        for number in range(2, 40):
+            newest.begin(number)
+            assert newest.add(many(500))
+        assert path.stat().st_size < 1_000_000, (
+            "the place of rows that were taken over is used again"
+        )
 
     def test_a_round_that_was_taken_over_does_not_come_again(self, path: Path) -> None:
         newest = opened(path)
         assert newest.add(many(300))
-        newest.begin(1)
-        assert opened(path, taken=1).rows == [], "it was taken over, then the hub was killed"
+        assert opened(path, taken=1).rows() == [], "it was taken over, then the hub was killed"
+        newest = opened(path, taken=1)
         assert newest.add([FIRST])
-        assert opened(path, taken=1).rows == [FIRST], "what lies behind is of the round before"
-        assert opened(path, taken=0).rows == [FIRST]
+        assert opened(path, taken=1).rows() == [FIRST]
 
     def test_a_round_begins_once(self, path: Path) -> None:
         newest = opened(path)
@@ -74,51 +111,81 @@ class TestFile:
         newest.begin(1)
         newest.add([NOTHING])
         newest.begin(1)
-        assert (newest.round, newest.rows) == (2, [NOTHING])
+        assert (newest.round, newest.rows()) == (2, [NOTHING])
 
-    def test_until_it_is_taken_over_what_a_crash_left_is_not_written_over(self, path: Path) -> None:
+    def test_what_a_crash_left_and_what_came_after_it_are_both_there(self, path: Path) -> None:
         opened(path).add([FIRST])
         again = opened(path)
-        assert not again.add([NOTHING]), "that goes into the database with it"
-        assert opened(path).rows == [FIRST]
-        again.begin(again.round)
         assert again.add([NOTHING])
+        assert opened(path).rows() == [FIRST, NOTHING]
 
-    def test_a_torn_sector_costs_what_is_in_it_alone(self, path: Path) -> None:
+    def test_rows_that_a_full_disk_kept_from_going_do_not_come_again(
+        self, path: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        from django.db import OperationalError
+
         newest = opened(path)
-        for n in range(20):
-            assert newest.add([(1, n, 0, 1.0, 1.0, 0)])
-        content = bytearray(path.read_bytes())
+        newest.add([FIRST])
+
+        def full() -> None:
+            raise OperationalError("database or disk is full")
+
+        with monkeypatch.context() as patch:
+            patch.setattr(newest, "_rows", full)
+            newest.begin(1)
+        assert newest.add([NOTHING])
+        assert newest.rows() == [NOTHING]
+        assert opened(path, taken=1).rows() == [NOTHING]
+        newest = opened(path, taken=1)
+        newest.begin(2)
+        with closing(sqlite3.connect(path)) as plain:
+            assert plain.execute("SELECT count(*) FROM newest_newestreading").fetchone() == (0,)
+
+    def test_a_damaged_page_costs_what_is_near_it_and_is_said(self, path: Path) -> None:
+        newest, rows = opened(path), many(600)
+        assert newest.add(rows)
+        with closing(sqlite3.connect(path)) as plain:
+            plain.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        content = path.read_bytes()
         chance = random.Random(3)
-        for _ in range(200):
-            torn, at = bytearray(content), chance.randrange(20 * 512)
-            torn[at] ^= 1 << chance.randrange(8)
-            path.write_bytes(torn)
-            result = opened(path).rows
-            sector = at // 512
-            assert result[:sector] == newest.rows[:sector]
-            # Behind a reading, a sector is empty: what is there does not count.
-            assert len(result) in (19, 20)
-            assert result[-19 + sector :] == newest.rows[-19 + sector :] or sector == 19
-            path.write_bytes(content)
+        lost = 0
+        for _ in range(40):
+            page = chance.randrange(3, len(content) // 512)
+            damaged = bytearray(content)
+            damaged[page * 512 : (page + 1) * 512] = chance.randbytes(512)
+            opened(path)  # lets go of what the last one wrote
+            for one in path.parent.glob(f"*{NEWEST}*"):
+                one.unlink()
+            path.write_bytes(damaged)
+            again = opened(path)
+            result = again.rows()
+            assert set(result) <= set(rows)
+            lost += len(result) < len(rows)
+            if len(result) < len(rows):
+                assert "is damaged" in again.lost
+                assert str(len(result)) in again.lost
+                assert (path.parent / f"damaged-{NEWEST}").exists()
+                assert len(result) > 400
+            assert again.add([FIRST])
+            assert FIRST in opened(path).rows()
+        assert lost > 10
 
     def test_bytes_of_another_program_are_no_readings(self, path: Path) -> None:
         chance = random.Random(5)
         for content in (
             b"",
-            b"\0" * SIZE,
+            b"\0" * 4096,
             b"x",
-            MAGIC,
-            MAGIC * (SIZE // 4),
-            chance.randbytes(SIZE),
-            MAGIC + struct.pack("<IQHHH", 0, 1, 0, 0, 0) + bytes(SIZE - 22),
-            MAGIC + struct.pack("<IQHHH", 0, 2**64 - 1, 512, 0, 65_535) + bytes(SIZE),
+            chance.randbytes(9_000),
+            b"SQLite format 3\0" * 99,
         ):
+            for one in path.parent.glob(f"*{NEWEST}*"):
+                one.unlink()
             path.write_bytes(content)
             newest = opened(path, taken=4)
-            assert (newest.rows, newest.round) == ([], 5)
+            assert (newest.rows(), newest.round) == ([], 5)
             assert newest.add([FIRST])
-            assert opened(path, taken=4).rows == [FIRST]
+            assert opened(path, taken=4).rows() == [FIRST]
 
     def test_what_holds_readings_is_known_by_entity_and_time(self, path: Path) -> None:
         newest = opened(path)
@@ -129,26 +196,88 @@ class TestFile:
         newest.begin(1)
         assert not newest.holds(7, 900)
 
-    def test_one_that_cannot_be_used_takes_nothing(self, path: Path) -> None:
-        path.mkdir()
+    @pytest.mark.parametrize("make", [Path.mkdir, os.mkfifo])
+    def test_what_cannot_be_opened_takes_nothing(
+        self, path: Path, make: Callable[[Path], None]
+    ) -> None:
+        make(path)
         newest = opened(path, taken=4)
         assert newest.round == 5, "it is not tried again"
         assert not newest.add([FIRST])
 
-    def test_a_disk_that_fails_takes_nothing_more(
+    def test_a_disk_that_fails_takes_nothing_and_goes_on_afterwards(
         self, path: Path, monkeypatch: pytest.MonkeyPatch
     ) -> None:
+        from django.db import OperationalError
+
         newest = opened(path)
         assert newest.add([FIRST])
 
-        def fail(*_: object) -> int:
-            raise OSError(5, "the disk of the mill is wet")
+        def fail(_: object) -> None:
+            raise OperationalError("disk I/O error")
 
-        monkeypatch.setattr(os, "pwrite", fail)
-        assert not newest.add([NOTHING])
-        monkeypatch.undo()
-        assert not newest.add([NOTHING])
-        assert newest.rows == [FIRST]
+        with monkeypatch.context() as patch:
+            patch.setattr(newest, "_store", fail)
+            assert not newest.add([NOTHING])
+        assert newest.rows() == [FIRST]
+        assert newest.add([NOTHING])
+        assert opened(path).rows() == [FIRST, NOTHING]
+
+    def test_a_missing_database_is_said_where_the_hub_ran_before(self, path: Path) -> None:
+        assert opened(path).lost == ""
+        path.unlink()
+        assert "is missing" in opened(path, taken=3).lost
+
+    def test_a_quality_of_another_version_is_no_reading(self, path: Path) -> None:
+        newest = opened(path)
+        assert newest.add([(1, 1, 0, 5.0, 5.0, 99), (1, 2, 0, 6.0, 6.0, 0)])
+        assert [row[:2] for row in opened(path).rows()] == [(1, 2)]
+
+
+class TestFileOfBefore:
+    """What a killed hub of version 0.3 left in `newest.readings`."""
+
+    @staticmethod
+    def sector(number: int, place: int, *rows: Row) -> bytes:
+        packed = b"".join(
+            struct.pack("<qqhddh", *(float("nan") if value is None else value for value in row))
+            for row in rows
+        )
+        about = struct.pack("<QHHH", number, 512, place, len(rows))
+        check = struct.pack("<4sI", b"HmR1", zlib.crc32(about + packed))
+        return (check + about + packed).ljust(512, b"\0")
+
+    def test_its_last_round_is_taken_over_once(self, path: Path) -> None:
+        former = path.with_name(FORMER_NEWEST)
+        former.write_bytes(
+            self.sector(4, 0, FIRST) + self.sector(4, 1, NOTHING) + self.sector(3, 2, *many(3))
+        )
+        newest = opened(path, taken=3)
+        assert newest.rows() == [FIRST, NOTHING]
+        assert newest.lost == ""
+        assert not former.exists()
+        assert opened(path, taken=3).rows() == [FIRST, NOTHING], "they are safe where they are now"
+        assert opened(path, taken=4).rows() == []
+
+    def test_what_was_taken_over_before_is_not_taken_again(self, path: Path) -> None:
+        former = path.with_name(FORMER_NEWEST)
+        former.write_bytes(self.sector(4, 0, FIRST))
+        assert opened(path, taken=4).rows() == []
+        assert not former.exists()
+
+    def test_a_torn_sector_costs_what_is_in_it_alone(self, path: Path) -> None:
+        former, chance = path.with_name(FORMER_NEWEST), random.Random(3)
+        rows: list[Row] = [(1, n, 0, 1.0, 1.0, 0) for n in range(20)]
+        content = b"".join(self.sector(1, place, row) for place, row in enumerate(rows))
+        for _ in range(100):
+            torn, at = bytearray(content), chance.randrange(20 * 512)
+            torn[at] ^= 1 << chance.randrange(8)
+            former.write_bytes(torn)
+            newest = opened(path)
+            assert len(newest.rows()) in (19, 20)
+            assert set(rows) - set(newest.rows()) <= {rows[at // 512]}
+            newest.begin(1)
+            path.unlink()
 
 
 # Through the hub
@@ -204,7 +333,7 @@ def test_a_hub_that_stops_leaves_all_in_the_database(service: Service, rack: Joi
     sent(rack, 70, 71)
     service.stop()
     assert stored(service) == [70, 71]
-    (service.data / "newest.readings").unlink()
+    (service.data / NEWEST).unlink()
     service.start()
     sent(rack, 72)
     service.kill()
@@ -248,7 +377,7 @@ def test_a_full_disk_is_told_though_they_are_safe(service: Service, rack: Joined
     sent(rack, 70)
     assert service.process is not None
     before = resource.prlimit(service.process.pid, resource.RLIMIT_FSIZE)
-    resource.prlimit(service.process.pid, resource.RLIMIT_FSIZE, (SIZE, before[1]))
+    resource.prlimit(service.process.pid, resource.RLIMIT_FSIZE, (512 << 10, before[1]))
     try:
         with rack.connected() as client, service.hub() as hub:
             for n in range(40):
@@ -261,51 +390,14 @@ def test_a_full_disk_is_told_though_they_are_safe(service: Service, rack: Joined
     assert len(stored(service)) == 41
     # Without a place for them, they go to the database.
     service.stop()
-    (service.data / "newest.readings").unlink()
-    (service.data / "newest.readings").mkdir()
+    (service.data / NEWEST).unlink()
+    (service.data / NEWEST).mkdir()
     service.start()
     sent(rack, 90)
     assert stored(service)[-1] == 90
 
 
-def test_a_bad_sector_costs_its_own_readings_and_is_said(path: Path) -> None:
-    newest = opened(path)
-    sector = newest._sector
-    for start in range(0, 60, 5):
-        assert newest.add(many(5, start))
-    whole = len(newest.rows)
-    newest.close()
-    content = bytearray(path.read_bytes())
-    for bad in (0, 2):  # the first one, and one within
-        content[bad * sector : (bad + 1) * sector] = b"\xaa" * sector
-    path.write_bytes(content)
-    again = opened(path)
-    assert whole > len(again.rows) == whole - 2 * 5
-    assert "2 of the sectors" in again.lost
-    assert again.round == newest.round
-
-
-def test_a_missing_file_is_said_where_the_hub_ran_before(path: Path) -> None:
-    assert opened(path).lost == ""
-    path.unlink()
-    assert "is missing" in opened(path, taken=3).lost
-
-
-def test_a_pipe_in_its_place_is_not_read(path: Path) -> None:
-    os.mkfifo(path)
-    newest = Newest(path)
-    newest.open(0)
-    assert not newest.add(many(3))
-
-
-def test_a_quality_of_another_version_is_no_reading(path: Path) -> None:
-    newest = opened(path)
-    assert newest.add([(1, 1, 0, 5.0, 5.0, 99), (1, 2, 0, 6.0, 6.0, 0)])
-    newest.close()
-    assert [row[:2] for row in opened(path).rows] == [(1, 2)]
-
-
-def test_a_lost_sector_is_journaled_and_the_rest_is_there(own_service: Service) -> None:
+def test_a_damaged_database_is_journaled_and_the_rest_is_there(own_service: Service) -> None:
     own_service.start()
     own_service.sign_in_first()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
@@ -313,15 +405,35 @@ def test_a_lost_sector_is_journaled_and_the_rest_is_there(own_service: Service) 
     for n in range(60):
         assert rack.post([{"n": "humidity", "v": n, "t": now + n}]).is_success
     own_service.kill()
-    file = own_service.data / "newest.readings"
+    file = own_service.data / NEWEST
+    with closing(sqlite3.connect(file)) as plain:
+        plain.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     content = bytearray(file.read_bytes())
-    content[512 * 20 : 512 * 21] = b"\x55" * 512
+    content[-1024:-512] = b"\x55" * 512
     file.write_bytes(content)
     own_service.start()
     with own_service.hub() as hub:
         kept = {r.value for r in hub.entities.readings("cellar-rack/humidity", 0)}
-        assert 50 <= len(kept) < 60
-        assert 59 in kept, "what came after it is there"
-        until(lambda: any("cannot be read" in e.text for e in hub.journal()))
+        assert 30 <= len(kept) < 60
+        assert until(lambda: any("is damaged" in e.text for e in hub.journal()))
         assert rack.post([{"n": "humidity", "v": 77}]).is_success
         assert hub.entities.get("cellar-rack/humidity").value == 77
+    own_service.kill()
+    own_service.start()
+    assert stored(own_service)[-1] == 77
+
+
+def test_readings_that_stream_are_gathered(service: Service, rack: Joined) -> None:
+    """Two hundred readings a second make few commits."""
+    file = service.data / f"{NEWEST}-wal"
+    with rack.connected() as client:
+        begun = time.monotonic()
+        for n in range(400):
+            rack.publish(client, [{"n": "humidity", "v": 10 + n % 80}])
+            time.sleep(max(0.0, begun + n / 200 - time.monotonic()))
+        with service.hub() as hub:
+            assert until(lambda: hub.house().readings_committed >= 400)
+    with closing(sqlite3.connect(f"file:{service.data / NEWEST}?mode=ro", uri=True)) as plain:
+        assert plain.execute("SELECT count(*) FROM newest_newestreading").fetchone()[0] == 400
+    # A commit takes a frame of 536 bytes at least.
+    assert file.stat().st_size < 400 * 536 / 2

@@ -309,6 +309,7 @@ class Computed(Feature):
     async def _past_of(self, job: Job, entity: Entity) -> AsyncIterator[Left]:
         history, run = self.context.records.history, self.context.thread.run
         since_ms = job.left["since_ms"]
+        await self._writer.flushed()
         sources = [
             one
             for one in map(self.house.entities.get, derivation(entity).sources)

@@ -20,6 +20,7 @@ from hombi.hub.readings.events import EntitiesChanged, PastConditioned
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.port import HistoryPort
 from hombi.hub.readings.rollups import REACH_MS, Rollups
+from hombi.hub.readings.writer import Writer
 
 AT_ONCE = 3_000
 # Late readings come in packs: their past is put right once for all of them.
@@ -35,10 +36,16 @@ class Conditioning(Feature):
     name = "conditioning"
 
     def __init__(
-        self, context: Context, house: House, intake: Intake, rollups: Rollups, jobs: Jobs
+        self,
+        context: Context,
+        house: House,
+        writer: Writer,
+        intake: Intake,
+        rollups: Rollups,
+        jobs: Jobs,
     ) -> None:
         super().__init__(context)
-        self.house, self._rollups, self._jobs = house, rollups, jobs
+        self.house, self._writer, self._rollups, self._jobs = house, writer, rollups, jobs
         self._all: dict[int, Conditioned] = {}
         self._late: dict[int, tuple[Entity, int, int]] = {}
         # Two who change one entity's plans at once must not lose one of both.
@@ -169,6 +176,8 @@ class Conditioning(Feature):
         entity, run = self.house.numbered(int(job.about)), self.context.thread.run
         if entity is None:
             return
+        # A late reading may still wait for the disk, as it was sent.
+        await self._writer.flushed()
         # A plan that is taken up meanwhile begins a job of its own.
         seen, versions = entity.snapshot(), self.of(entity).of_kind(entity.kind.name)
         start, end = job.left["since_ms"], job.left["until_ms"]

@@ -18,6 +18,7 @@ from hombi.hub.errors import Busy
 from hombi.hub.kernel import Context, Feature, Need
 from hombi.hub.machine.events import WritingFailed, WritingResumed
 from hombi.hub.readings.port import Row
+from hombi.links.pace import Pace
 
 if TYPE_CHECKING:
     from hombi.hub.records import Records
@@ -27,9 +28,13 @@ log = logging.getLogger(__name__)
 T = TypeVar("T")
 MAX_BATCH = 2_000
 MAX_HELD, MAX_ALSO = 200_000, 20_000
-GATHER_S = 0.1
+# A lone reading is committed at once. Where more than so many come in a second,
+# readings stream: they are gathered for up to so long, until so many are there, or
+# until nothing more comes.
+ALONE_PER_S, ALONE_AT_ONCE = 10.0, 20.0
+GATHER_S, ENOUGH, QUIET_S = 0.1, 100, 0.02
 # So long readings are only safe, not yet in their place.
-SETTLE_S = 30.0
+SETTLE_S = 60.0
 RETRY_S = (0.2, 1.0, 2.0, 5.0)
 
 
@@ -40,6 +45,17 @@ class _Also:
     after: int
     call: Callable[[Records], Any]
     done: Callable[[Any], None]
+
+
+@dataclass(slots=True)
+class _Gathering:
+    """Readings that are gathered: since when, how many there were when it was looked
+    at last, and whether somebody waits for one of them."""
+
+    since_s: float
+    rows: int = 0
+    waited_for: bool = False
+    timer: asyncio.TimerHandle | None = None
 
 
 class Writer(Feature):
@@ -57,7 +73,8 @@ class Writer(Feature):
         self._told: list[tuple[int, Callable[[], None]]] = []
         self._also: list[_Also] = []
         self._work = asyncio.Event()
-        self._gathering: asyncio.TimerHandle | None = None
+        self._gathering: _Gathering | None = None
+        self._lone = Pace(rate=ALONE_PER_S, burst=ALONE_AT_ONCE)
         self._settling: asyncio.TimerHandle | None = None
         self._closing = False
         self._hearers: list[Callable[[Sequence[Row]], None]] = []
@@ -75,17 +92,19 @@ class Writer(Feature):
         return len(self._rows)
 
     def put(self, rows: list[Row], committed: Callable[[], None] | None) -> None:
-        """Write these; `committed` is called once they are safe. Those that nobody
-        waits for are gathered for a moment first: a commit costs as much for one
-        reading as for fifty."""
+        """Write these; `committed` is called once they are safe. While readings stream,
+        and where nobody waits for them, they are gathered for a moment first: a commit
+        costs as much for one reading as for fifty."""
         self._rows += rows
         for hear in self._hearers:
             hear(rows)
         self._told.append((len(rows), committed or _nobody))
-        if committed is not None:
+        if len(self._rows) >= ENOUGH or (
+            committed is not None and self._lone.allows(asyncio.get_running_loop().time())
+        ):
             self._work.set()
-        elif self._gathering is None:
-            self._gathering = asyncio.get_running_loop().call_later(GATHER_S, self._gathered)
+        else:
+            self._gather(waited_for=committed is not None)
 
     def hear(self, call: Callable[[Sequence[Row]], None]) -> None:
         """Have this called with all rows that are to be written."""
@@ -111,9 +130,26 @@ class Writer(Feature):
         self._settling = None
         self.also(lambda records: records.history.settle())
 
-    def _gathered(self) -> None:
-        self._gathering = None
-        self._work.set()
+    def _gather(self, *, waited_for: bool) -> None:
+        if self._gathering is None:
+            self._gathering = _Gathering(asyncio.get_running_loop().time())
+            self._look_again(self._gathering)
+        self._gathering.waited_for |= waited_for
+
+    def _look_again(self, gathering: _Gathering) -> None:
+        gathering.rows = len(self._rows)
+        loop = asyncio.get_running_loop()
+        gathering.timer = loop.call_later(QUIET_S, self._gathered, gathering)
+
+    def _gathered(self, gathering: _Gathering) -> None:
+        over = asyncio.get_running_loop().time() >= gathering.since_s + GATHER_S
+        # A sender that has nothing on its way but what it waits for sends no more now.
+        quiet = gathering.waited_for and len(self._rows) == gathering.rows
+        if over or quiet:
+            self._gathering = None
+            self._work.set()
+        else:
+            self._look_again(gathering)
 
     async def run(self) -> None:
         """Write until closed."""
@@ -121,9 +157,9 @@ class Writer(Feature):
         while True:
             await self._work.wait()
             self._work.clear()
-            while self._rows or self._also:
-                rows = self._rows[:MAX_BATCH]
-                also = [one for one in self._also if one.after <= len(rows)]
+            rows = self._rows[:MAX_BATCH]
+            also = [one for one in self._also if one.after <= len(rows)]
+            if rows or also:
                 try:
                     answers = await self._thread.run(self._store, rows, also)
                 except Exception as error:  # noqa: BLE001 - whatever the disk says, the readings are kept and tried again
@@ -131,15 +167,23 @@ class Writer(Feature):
                     self._report(error)
                     if self._closing:
                         return
+                    self._work.set()
                     await asyncio.sleep(RETRY_S[min(failures, len(RETRY_S)) - 1])
                     continue
                 if failures:
                     self.context.announce(WritingResumed(held=len(self._rows)))
                 failures, self.problem = 0, ""
                 self._tell_all(len(rows), also, answers)
-                if rows:
-                    self._settle_soon()
-            if self._closing:
+            if rows:
+                self._settle_soon()
+            if (
+                self._also
+                or len(self._rows) >= ENOUGH
+                or len(rows) == MAX_BATCH
+                or (self._closing and self._rows)
+            ):
+                self._work.set()
+            elif self._closing:
                 if self._settling is None:
                     return
                 self._settling.cancel()
@@ -151,8 +195,8 @@ class Writer(Feature):
     async def close(self) -> None:
         """Write what is held."""
         self._closing = True
-        if self._gathering is not None:
-            self._gathering.cancel()
+        if self._gathering is not None and self._gathering.timer is not None:
+            self._gathering.timer.cancel()
         self._work.set()
         await self._loop
 

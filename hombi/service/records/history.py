@@ -8,7 +8,6 @@ import math
 from collections.abc import Sequence
 from functools import partial, reduce
 from itertools import groupby
-from operator import itemgetter
 from typing import Any, NamedTuple
 
 from django.db import OperationalError, connection, transaction
@@ -33,7 +32,8 @@ from hombi.core.series.statistics import Held
 from hombi.hub.readings.port import Numbers, Point, Row
 from hombi.service.bridge import written
 from hombi.service.records import models as m
-from hombi.service.records.newest import Newest
+from hombi.service.records import queries
+from hombi.service.records.newest.readings import Newest
 
 # From this length on, numbers are made of hours.
 MONTHS_MS = 40 * 86_400_000
@@ -41,44 +41,10 @@ MOST_HELD = 200_000
 # Readings from which buckets are made at once: a week of one each second is too many.
 AT_ONCE = 20_000
 FORGOTTEN_AT_ONCE = 5_000
-# As model objects, twelve thousand readings take ten megabytes for a moment.
-STORE = (
-    "INSERT OR IGNORE INTO records_reading (entity_id, at_ms, channel, sent, value, quality) "
-    "VALUES (%s, %s, %s, %s, %s, %s)"
-)
-THERE = "SELECT id FROM records_entity WHERE id IN ({})"
-REWRITE = (
-    "UPDATE records_reading SET sent = %s, value = %s, quality = %s "
-    "WHERE entity_id = %s AND at_ms = %s"
-)
-# Rows one by one, as the ORM makes them, take twice as long.
-SINGLE = (
-    "SELECT at_ms, channel, sent, value, quality FROM records_reading "
-    "WHERE entity_id = %s AND at_ms >= %s AND at_ms < %s ORDER BY at_ms LIMIT %s"
-)
 ROLLUP = Rollup.__struct_fields__
-ROLLED = (
-    f"INSERT INTO records_rollup (entity_id, width_ms, {', '.join(ROLLUP)}) "  # noqa: S608 - names of our own
-    f"VALUES ({', '.join(['%s'] * (2 + len(ROLLUP)))})"
-)
-# The rollups of a width in a span: a past that is made again asks for them hundreds of
-# times.
-OF_WIDTH = (
-    "FROM records_rollup "
-    "WHERE entity_id = %s AND width_ms = %s AND start_ms >= %s AND start_ms < %s"
-)
 # Looked up: to make one of its number takes ten times as long.
 QUALITIES = {int(one): one for one in Quality}
 READING = ("at_ms", "channel", "sent", "value", "quality")
-# The buckets of a chart. Django takes longer to put these two together than SQLite to
-# answer them.
-OF_ROLLUPS = (
-    "SELECT (start_ms - %s) / %s AS bucket, "
-    "sum(mean * max(held_ms, 1)) / sum(max(held_ms, 1)), min(low), max(high), sum(count), "
-    "sum(max(held_ms, 1)) "
-    "FROM records_rollup WHERE entity_id = %s AND width_ms = %s AND start_ms >= %s "
-    "AND start_ms < %s AND channel IN ({}) GROUP BY bucket"
-)
 
 
 def reading_of(row: tuple[Any, ...]) -> Reading:
@@ -137,17 +103,31 @@ class DatabaseHistory:
                 newest.open(taken)
             # It was taken over before in this transaction, perhaps, and readings of it
             # were deleted since.
-            if newest.rows and taken < newest.round:
-                # By entity: those of one lie together on the disk.
-                self._insert(sorted(newest.rows, key=itemgetter(0, 1)))
+            if taken < newest.round and (rows := newest.rows()):
+                self._insert(rows)
                 cursor.execute(f"PRAGMA user_version = {newest.round:d}")
                 transaction.on_commit(partial(newest.begin, newest.round))
 
     def lost(self) -> str:
         return "" if self._newest is None else self._newest.lost
 
-    def _look(self, entity: int, end_ms: float = math.inf) -> None:
-        """Before anything is looked for: have it in the database."""
+    def _of(
+        self, entity: int, start_ms: float = -math.inf, end_ms: float = math.inf
+    ) -> QuerySet[m.Reading]:
+        """The readings of an entity in a span, those that came a moment ago among them.
+        Whatever looks for readings, or changes them, does it through this."""
+        self._in_place(entity, end_ms)
+        result = m.Reading.objects.filter(entity_id=entity)
+        if start_ms > -math.inf:
+            result = result.filter(at_ms__gte=start_ms)
+        return result if end_ms == math.inf else result.filter(at_ms__lt=end_ms)
+
+    def _good(self, past: Past, start_ms: int, end_ms: int) -> QuerySet[m.Reading]:
+        good = self._of(past.entity, start_ms, end_ms).filter(quality__lt=Quality.STUCK)
+        return good.filter(channel__in=past.channels)
+
+    def _in_place(self, entity: int, end_ms: float) -> None:
+        """Have what there is of an entity from before a moment in its table."""
         if self._newest is not None and self._newest.holds(entity, end_ms):
             # With a full disk, what is there can be looked at all the same; the writer
             # says what is wrong. What is about to be changed is not left half seen.
@@ -162,13 +142,13 @@ class DatabaseHistory:
         # on their way.
         numbers = {row[0] for row in rows}
         with transaction.atomic(savepoint=False), connection.cursor() as cursor:
-            cursor.execute(THERE.format(", ".join(map(str, numbers))))
-            known = {number for (number,) in cursor.fetchall()}
+            stored = m.Entity.objects.filter(pk__in=numbers)
+            known = set(stored.values_list("pk", flat=True))
             if len(known) < len(numbers):
                 rows = [row for row in rows if row[0] in known]
             # A sample that is its value takes no place.
             made = [(*row[:3], None if row[3] == row[4] else row[3], *row[4:]) for row in rows]
-            cursor.executemany(STORE, made)
+            cursor.executemany(queries.STORE, made)
 
     def series(
         self, entities: Sequence[Past], start_ms: int, end_ms: int, points: int
@@ -177,7 +157,6 @@ class DatabaseHistory:
         return [self._series(past, start_ms, end_ms, width) for past in entities], width
 
     def _series(self, past: Past, start_ms: int, end_ms: int, width: int) -> list[Point]:
-        self._look(past.entity, end_ms)
         base, split = self._rolled(past.entity, start_ms, end_ms, narrow_enough(width))
         buckets = _of_rollups(past, base, (start_ms, split), start_ms, width)
         for number, result in self._of_readings(past, (split, end_ms), start_ms, width).items():
@@ -234,7 +213,6 @@ class DatabaseHistory:
         return FIVE_MINUTES_MS, max(start_ms, kept_from)
 
     def numbers(self, past: Past, start_ms: int, end_ms: int) -> Numbers:
-        self._look(past.entity, end_ms)
         span = max(1, end_ms - start_ms)
         base, split = self._rolled(past.entity, start_ms, end_ms, _base_of_numbers(span))
         edge = min(split, -(-start_ms // base) * base)
@@ -250,7 +228,6 @@ class DatabaseHistory:
         return Numbers(result.mean, result.low, result.high, result.number)
 
     def held(self, past: Past, start_ms: int, end_ms: int) -> list[Held]:
-        self._look(past.entity, end_ms)
         base, split = self._rolled(
             past.entity, start_ms, end_ms, _base_of_held(end_ms - start_ms, past.arithmetic)
         )
@@ -270,7 +247,6 @@ class DatabaseHistory:
         return result
 
     def stood(self, past: Past, start_ms: int, end_ms: int, *, days: bool) -> list[Stood]:
-        self._look(past.entity, end_ms)
         stoods: list[Stood] = []
         at = start_ms
         for base in (DAY_MS, HOUR_MS) if days else (HOUR_MS,):
@@ -293,10 +269,9 @@ class DatabaseHistory:
     def changes(
         self, past: Past, start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, float]]:
-        self._look(past.entity, end_ms)
-        known = _good(past.entity, past.channels, 0, start_ms).exclude(value=None)
+        known = self._good(past, 0, start_ms).exclude(value=None)
         first = known.order_by("-at_ms").values_list("value", flat=True)[:1]
-        within = _good(past.entity, past.channels, start_ms, end_ms).exclude(value=None)
+        within = self._good(past, start_ms, end_ms).exclude(value=None)
         before = Window(Lag("value"), order_by="at_ms")
         other = Q(before=None) | ~Q(before=F("value"))
         changed = within.annotate(before=before).filter(other)
@@ -310,17 +285,16 @@ class DatabaseHistory:
     def doubts(
         self, past: Past, start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, Quality]]:
-        self._look(past.entity, end_ms)
-        rows = _of(past.entity, start_ms, end_ms).filter(
+        rows = self._of(past.entity, start_ms, end_ms).filter(
             channel__in=past.channels, quality__gt=Quality.GOOD
         )
         result = rows.order_by("at_ms").values_list("at_ms", "quality")[:limit]
         return [(at_ms, Quality(quality)) for at_ms, quality in result]
 
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
-        self._look(entity, end_ms)
+        self._in_place(entity, end_ms)
         with connection.cursor() as cursor:
-            rows = cursor.execute(SINGLE, (entity, start_ms, end_ms, limit)).fetchall()
+            rows = cursor.execute(queries.SINGLE, (entity, start_ms, end_ms, limit)).fetchall()
         return [
             Reading(at_ms, channel, value if sent is None else sent, value, QUALITIES[quality])
             for at_ms, channel, sent, value, quality in rows
@@ -341,26 +315,25 @@ class DatabaseHistory:
         ]
         # One statement for all: as model objects, a past takes eight times as long.
         with transaction.atomic(), connection.cursor() as cursor:
-            cursor.executemany(REWRITE, rows)
+            cursor.executemany(queries.REWRITE, rows)
 
     def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
         with transaction.atomic():
-            self._look(entity, end_ms)
-            _of(entity, start_ms, end_ms).delete()
+            self._of(entity, start_ms, end_ms).delete()
             self.store(rows)
 
     def shift(
         self, entity: int, start_ms: int, end_ms: int, by_ms: int, at_once: int = 2_000
     ) -> list[int]:
         with transaction.atomic():
-            self._look(entity)  # also what comes where they go
-            last = _of(entity, start_ms, end_ms).order_by("-at_ms").values_list(*READING)[:at_once]
+            some = self._of(entity, start_ms, end_ms).order_by("-at_ms")
+            last = some.values_list(*READING)[:at_once]
             readings = [reading_of(row) for row in reversed(last)]
             if not readings:
                 return []
             times = [reading.at_ms for reading in readings]
-            _of(entity, times[0], times[-1] + 1).delete()
-            after = _of(entity, times[0] + by_ms, times[-1] + by_ms + len(times) + 1)
+            self._of(entity, times[0], times[-1] + 1).delete()
+            after = self._of(entity, times[0] + by_ms, times[-1] + by_ms + len(times) + 1)
             taken = set(after.values_list("at_ms", flat=True))
             rows: list[Row] = []
             for reading in readings:
@@ -383,8 +356,7 @@ class DatabaseHistory:
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         with transaction.atomic():
-            self._look(entity)
-            all_of_it = m.Reading.objects.filter(entity_id=entity)
+            all_of_it = self._of(entity)
             latest = all_of_it.aggregate(at=Max("at_ms"))["at"]
             if latest is None:
                 return 0
@@ -396,14 +368,12 @@ class DatabaseHistory:
         return len(times)
 
     def among(self, entity: int, times: Sequence[int]) -> set[int]:
-        self._look(entity)
-        rows = m.Reading.objects.filter(entity_id=entity, at_ms__in=times)
+        rows = self._of(entity).filter(at_ms__in=times)
         return set(rows.values_list("at_ms", flat=True))
 
     def forget_some(self, entity: int, channel: int, from_ms: int) -> tuple[list[int], int | None]:
         with transaction.atomic():
-            self._look(entity)
-            rows = m.Reading.objects.filter(entity_id=entity, channel=channel, at_ms__gte=from_ms)
+            rows = self._of(entity, from_ms).filter(channel=channel)
             times = list(rows.order_by("at_ms").values_list("at_ms", flat=True)[:FORGOTTEN_AT_ONCE])
             if times:
                 rows.filter(at_ms__lte=times[-1]).delete()
@@ -416,14 +386,12 @@ class DatabaseHistory:
             m.Channel.objects.filter(entity_id=entity, number=channel).delete()
 
     def before(self, entity: int, at_ms: int) -> Reading | None:
-        self._look(entity, at_ms)
-        rows = m.Reading.objects.filter(entity_id=entity, at_ms__lt=at_ms)
+        rows = self._of(entity, end_ms=at_ms)
         row = rows.order_by("-at_ms").values_list(*READING).first()
         return None if row is None else reading_of(row)
 
     def first_at(self, entity: int, from_ms: int) -> int | None:
-        self._look(entity)
-        rows = m.Reading.objects.filter(entity_id=entity, at_ms__gte=from_ms)
+        rows = self._of(entity, from_ms)
         return rows.order_by("at_ms").values_list("at_ms", flat=True).first()
 
     def put_rollups(
@@ -433,15 +401,13 @@ class DatabaseHistory:
             return
         rows = [(entity, width_ms, *astuple(rollup)) for rollup in rollups]
         with transaction.atomic(), connection.cursor() as cursor:
-            cursor.execute(f"DELETE {OF_WIDTH}", (entity, width_ms, start_ms, end_ms))
-            cursor.executemany(ROLLED, rows)
+            cursor.execute(queries.FORGET_ROLLUPS, (entity, width_ms, start_ms, end_ms))
+            cursor.executemany(queries.PUT_ROLLUP, rows)
 
     def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
         with connection.cursor() as cursor:
-            rows = cursor.execute(
-                f"SELECT {', '.join(ROLLUP)} {OF_WIDTH} ORDER BY start_ms, channel",
-                (entity, width_ms, start_ms, end_ms),
-            ).fetchall()
+            span = (entity, width_ms, start_ms, end_ms)
+            rows = cursor.execute(queries.ROLLUPS, span).fetchall()
         return [Rollup(*row) for row in rows]
 
     def heard(self, entity: int, start_ms: int, end_ms: int) -> list[int]:
@@ -523,7 +489,7 @@ def _of_rollups(
     span = (past.entity, base, piece[0] - half, piece[1] - half, *past.channels)
     if past.arithmetic.ordered:
         with connection.cursor() as cursor:
-            text = OF_ROLLUPS.format(_places(past.channels))
+            text = queries.BUCKETS.format(_places(past.channels))
             rows = cursor.execute(text, (start_ms - half, width, *span)).fetchall()
         return {number: _Bucket(*numbers) for number, *numbers in rows}
     rollups = _rollups(past.entity, base, *span[2:4]).filter(channel__in=past.channels)
@@ -548,12 +514,3 @@ def _rollups(entity: int, width_ms: int, start_ms: int, end_ms: int) -> QuerySet
     return m.Rollup.objects.filter(
         entity_id=entity, width_ms=width_ms, start_ms__gte=start_ms, start_ms__lt=end_ms
     )
-
-
-def _of(entity: int, start_ms: int, end_ms: int) -> QuerySet[m.Reading]:
-    return m.Reading.objects.filter(entity_id=entity, at_ms__gte=start_ms, at_ms__lt=end_ms)
-
-
-def _good(entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> QuerySet[m.Reading]:
-    good = _of(entity, start_ms, end_ms).filter(quality__lt=Quality.STUCK)
-    return good.filter(channel__in=channels)

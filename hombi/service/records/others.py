@@ -17,22 +17,10 @@ from hombi.hub.kernel.journal_port import JournalEntry
 from hombi.hub.nodes.pairing_port import ArrivalRecord
 from hombi.hub.notices.port import DeliveryRecord, NewNotice, PhoneRecord
 from hombi.service.records import models as m
+from hombi.service.records import queries
 
 # So many texts of automations are kept in all.
 MOST_TEXTS = 5_000
-# What is written whenever an automation acts. The ORM takes two to seven times as long
-# to put these together, and no command goes out while it does.
-STAND = "UPDATE records_automation SET text = %s, enabled = %s, state = %s WHERE id = %s"
-KEEP = (
-    "INSERT INTO records_linkstate (key, state) VALUES (%s, %s) "
-    "ON CONFLICT (key) DO UPDATE SET state = excluded.state"
-)
-KEEP_NO_LONGER = "DELETE FROM records_linkstate WHERE key = %s"
-HAPPENED = (
-    "INSERT INTO records_journalentry "
-    "(at_ms, event, text, by, node, entity, automation, data) "
-    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s)"
-)
 
 
 class DatabasePairing:
@@ -79,7 +67,7 @@ class DatabaseAutomations:
     def save(self, record: AutomationRecord) -> None:
         state = json.dumps(record.state)
         with connection.cursor() as cursor:
-            cursor.execute(STAND, (record.text, record.enabled, state, record.id))
+            cursor.execute(queries.STAND, (record.text, record.enabled, state, record.id))
 
     def remove(self, record: AutomationRecord) -> None:
         m.Automation.objects.filter(pk=record.id).delete()
@@ -113,7 +101,7 @@ class DatabaseJournal:
                         entry.automation,
                         json.dumps(entry.data),
                     )
-                    cursor.execute(HAPPENED, (entry.at_ms, entry.event, entry.text, *about))
+                    cursor.execute(queries.HAPPENED, (entry.at_ms, entry.event, entry.text, *about))
                     numbers.append(cursor.lastrowid)
         except OperationalError as error:  # a full disk, a locked file
             raise Busy(str(error)) from error
@@ -224,9 +212,9 @@ class DatabaseKeeping:
         rows = [(key, sealed(s, connection)) for key, s in states.items() if s is not None]
         with transaction.atomic(savepoint=False), connection.cursor() as cursor:
             if gone:
-                cursor.executemany(KEEP_NO_LONGER, gone)
+                cursor.executemany(queries.KEEP_NO_LONGER, gone)
             if rows:
-                cursor.executemany(KEEP, rows)
+                cursor.executemany(queries.KEEP, rows)
 
 
 def _delivery(stored: m.Delivery) -> DeliveryRecord:

@@ -17,7 +17,7 @@ from hombi.service.records.conditioning import DatabaseConditioning
 from hombi.service.records.dashboards import DatabaseDashboards, DatabaseScenes, DatabaseSequences
 from hombi.service.records.history import DatabaseHistory
 from hombi.service.records.house import DatabaseHouse
-from hombi.service.records.newest import Newest
+from hombi.service.records.newest.readings import Newest
 from hombi.service.records.others import (
     DatabaseAutomations,
     DatabaseJournal,

@@ -1,0 +1,1 @@
+"""The newest readings, in a small database of their own."""
