@@ -89,3 +89,21 @@ def test_the_reference_has_all_words_as_they_describe_themselves() -> None:
     assert reference.made(document) == document
     with pytest.raises(ValueError, match="no place for the comparisons"):
         reference.made("# Automations\n")
+
+
+# What the hub measures of itself, as entities.
+OWN_ENTITIES = {"hub/disk", "hub/links", "hub/certificate", "hub/clock"}
+OF_THE_PROJECT = re.compile(
+    r"`((?:hombi/)?(?:hub|core|links|service|client|cli|lab|wire|console|tests|bench|scripts)/[\w/.-]*)`"
+)
+
+
+@pytest.mark.parametrize("document", sorted(TOP.glob("*.md")) + sorted(TOP.glob("docs/**/*.md")))
+def test_modules_and_pages_that_a_document_names_exist(document: Path) -> None:
+    text = document.read_text()
+    paths = set(OF_THE_PROJECT.findall(text)) - OWN_ENTITIES
+    if document.name != "CHANGELOG.md":  # it speaks of what was, too
+        missing = {p for p in paths if not ((TOP / p).exists() or (TOP / "hombi" / p).exists())}
+        assert missing == set()
+    for link in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", text):
+        assert (document.parent / link).exists(), link

@@ -5,6 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hombi.core.errors import UnitError
+from hombi.core.formula.dimensions import measured
 from hombi.core.kinds import KINDS
 from hombi.core.units import UNITS, conversion, convert, find_unit
 
@@ -49,6 +50,20 @@ def test_there_and_back_is_where_it_began(value: float, one: str, other: str) ->
 def test_an_unknown_unit_is_named_with_the_nearest(unit: str, said: str) -> None:
     with pytest.raises(UnitError, match=rf"no unit '{unit}' is known; .*{said}"):
         find_unit(unit)
+
+
+@pytest.mark.parametrize("name", sorted({unit.symbol for unit in UNITS.values()}))
+def test_formulas_and_nodes_mean_the_same_by_a_unit(name: str) -> None:
+    """The table of nodes' units and the library that formulas calculate with (decision
+    40): for two units of one measure, both give the same factor."""
+    dimension, factor, addend = measured(name)
+    for other in UNITS.values():
+        if other.measures == UNITS[name].measures and "K" not in (name, other.symbol):
+            also, other_factor, other_addend = measured(other.symbol)
+            assert also == dimension
+            given, plus = conversion(name, other.symbol)
+            assert factor / other_factor == pytest.approx(given, rel=1e-6)
+            assert (addend - other_addend) / other_factor == pytest.approx(plus, abs=1e-9)
 
 
 def test_every_kind_is_kept_in_a_known_unit_and_has_its_limits_in_order() -> None:
