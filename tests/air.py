@@ -11,12 +11,13 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeVar
 
-from hombi.client import Arrival, Hub
+from hombi.client import Hub
 from hombi.lab.bluetooth_nodes import BluetoothHouse
 from hombi.lab.physics import Mill
 from hombi.lab.radio_plans import BLUETOOTH, ZIGBEE
 from hombi.lab.zigbee_nodes import ZigbeeNode
 from hombi.lab.zigbee_stick import Stick
+from hombi.wire.pairing import Arrival
 from tests.conftest import make_service
 from tests.house import Service, until
 

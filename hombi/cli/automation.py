@@ -19,7 +19,7 @@ from hombi.cli.looking_back import rehearse, replay
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub, words
 from hombi.cli.texts import read_text
-from hombi.wire import KeptText, Starter
+from hombi.wire.automations import KeptText, Starter
 
 app = noun("What the house does by itself.")
 File = Annotated[

@@ -15,7 +15,7 @@ from hombi.cli.readings import Begin, End, Entity, moments
 from hombi.cli.run import Json, entity_called, hub
 from hombi.cli.steps import SPAN_MS, told, waited
 from hombi.cli.texts import moment_of
-from hombi.wire import Comparison, Fit, TypedValue
+from hombi.wire.conditioning import Comparison, Fit, TypedValue
 
 WRONG = 2
 FITS = ("offset", "gain")

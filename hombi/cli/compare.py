@@ -12,7 +12,8 @@ from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, clock, err, out, sparkline, table
 from hombi.cli.readings import Begin, End, Span, moments, pattern, within
 from hombi.cli.run import Json, entity_called, hub
-from hombi.client import Entity, Hub, Row
+from hombi.client import Hub
+from hombi.wire.entities import Entity, Row
 
 EARLIER = ("day", "week", "month", "year")
 MOST, MOST_UNITS, WRONG = 8, 2, 2

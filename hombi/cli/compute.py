@@ -10,7 +10,7 @@ from hombi.cli import complete
 from hombi.cli.drawing import as_json, said, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, entity_called, hub
-from hombi.wire import StepNumber
+from hombi.wire.conditioning import StepNumber
 
 app = noun("Values that are computed from others: dew point, mean, difference …")
 METHODS = (

@@ -12,8 +12,8 @@ from hombi.cli import complete
 from hombi.cli.drawing import as_json, bold, counted, err, out, said, table, value
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
-from hombi.client import Entity
-from hombi.wire import Tile, TileRequest
+from hombi.wire.dashboards import Tile, TileRequest
+from hombi.wire.entities import Entity
 
 WRONG = 2
 app = noun("Pages of tiles: your own, and those of rooms that you have arranged.")

@@ -14,7 +14,7 @@ from hombi.cli.drawing import as_json, err, mistakes, out
 from hombi.cli.exits import SAID_NO
 from hombi.cli.extras import installed
 from hombi.cli.run import Json, hub
-from hombi.client import Mistake
+from hombi.wire.automations import Mistake
 
 _SIGNS = {"ok": ("✓", "green"), "warning": ("!", "yellow"), "fault": ("✗", "red")}
 

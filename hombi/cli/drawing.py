@@ -14,9 +14,12 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from hombi.client import Entity, History, Hub, JournalEntry, Mistake
+from hombi.client import Hub
 from hombi.core.outside import visible
+from hombi.wire.automations import Mistake
 from hombi.wire.base import Shape
+from hombi.wire.entities import Entity, History
+from hombi.wire.people import JournalEntry
 
 
 class Terminal(Console):

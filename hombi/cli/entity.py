@@ -12,7 +12,7 @@ from hombi.cli.drawing import ago, as_json, bold, err, out, said, table, value
 from hombi.cli.exits import SAID_NO
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, entity_called, hub
-from hombi.client import Entity, EntityDetail
+from hombi.wire.entities import Entity, EntityDetail
 
 app = noun("The values of the house.")
 Room = Annotated[str | None, typer.Option(help="Only this room.", autocompletion=complete.rooms)]

@@ -12,7 +12,7 @@ from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, clock, counted, err, out, table
 from hombi.cli.readings import Entity
 from hombi.cli.run import Json, entity_called, hub
-from hombi.client import ImportPlan
+from hombi.wire.importing import ImportPlan
 
 WRONG = 2
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hombi.cli.drawing import as_json, table
 from hombi.cli.run import Json, hub
-from hombi.client import KindOfEntity
+from hombi.wire.entities import KindOfEntity
 
 
 def kinds(json: Json = False) -> None:

@@ -14,7 +14,7 @@ from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, clock, err, moment, out, said, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
-from hombi.client import Message
+from hombi.wire.messages import Message
 
 app = noun("The ways in which nodes are reached.")
 SHOWN = 20

@@ -18,7 +18,8 @@ from hombi.cli.readings import Begin, End, length, moments
 from hombi.cli.run import Json, hub, words
 from hombi.cli.steps import SPAN_MS
 from hombi.cli.texts import moment_of, read_text
-from hombi.client import Hub, PretendValue, Replay
+from hombi.client import Hub
+from hombi.wire.automations import PretendValue, Replay
 
 WRONG, MOST_SHOWN = 2, 12
 MINUTE_MS = 60_000

@@ -9,7 +9,7 @@ import typer
 from hombi.cli.drawing import ago, as_json, bold, said, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
-from hombi.client import NewMqttAccount
+from hombi.wire.people import NewMqttAccount
 
 app = noun("MQTT accounts for boards and programs of a person's own, each with topics of its own.")
 Publish = Annotated[

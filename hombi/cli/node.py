@@ -14,7 +14,8 @@ from hombi.cli.drawing import ago, as_json, bold, err, out, said, table
 from hombi.cli.exits import SAID_NO, UNANSWERED
 from hombi.cli.noun import noun
 from hombi.cli.run import NOT_SAID, Json, hub, words
-from hombi.client import Hub, Node, NodeKey, Setting
+from hombi.client import Hub
+from hombi.wire.nodes import Node, NodeKey, Setting
 
 app = noun("The nodes of the house, and what is theirs.")
 Address = Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)]

@@ -14,7 +14,8 @@ from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, out, said, table
 from hombi.cli.exits import SAID_NO
 from hombi.cli.run import Json, hub
-from hombi.client import Arrival, Hub
+from hombi.client import Hub
+from hombi.wire.pairing import Arrival
 
 LOOK_EVERY_S = 0.5
 

@@ -12,7 +12,8 @@ from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, ago, as_json, clock, out, said, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, entity_called, hub
-from hombi.client import Hub, NotAllowed, OpenInvitation, Person
+from hombi.client import Hub, NotAllowed
+from hombi.wire.people import OpenInvitation, Person
 
 Rooms = Annotated[
     list[str] | None,

@@ -15,7 +15,7 @@ from hombi.cli.drawing import HouseTime, as_json, clock, err, out, sparkline, ta
 from hombi.cli.exits import UNANSWERED
 from hombi.cli.run import Json, entity_called, hub
 from hombi.cli.texts import MOMENT_HELP, moment_of
-from hombi.client import Row
+from hombi.wire.entities import Row
 
 HOUR_MS = 3_600_000
 SPANS = ("hour", "day", "week", "month", "year")

@@ -12,7 +12,7 @@ from rich.text import Text
 from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, blocks, clock, out, table
 from hombi.cli.run import Json, hub
-from hombi.client import BatteryTrend, NodeSilence, Review, ReviewedKind
+from hombi.wire.review import BatteryTrend, NodeSilence, Review, ReviewedKind
 
 SPANS = ("month", "week")
 HOURS = 24

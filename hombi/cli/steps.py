@@ -15,7 +15,8 @@ from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, blocks, clock, err, out, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, entity_called, hub
-from hombi.client import Conditioning, Hub
+from hombi.client import Hub
+from hombi.wire.conditioning import Conditioning
 
 app = noun("The steps that an entity's values go through.")
 Entity = Annotated[

@@ -9,7 +9,7 @@ from hombi.cli.drawing import HouseTime, as_json, clock, err, out, table
 from hombi.cli.exits import SAID_NO
 from hombi.cli.readings import Entity, length
 from hombi.cli.run import Json, entity_called, hub
-from hombi.client import EntityDetail, Row
+from hombi.wire.entities import EntityDetail, Row
 
 TALLIES = ("starts", "time-on", "amount")
 HOUR_MS = 3_600_000

@@ -14,7 +14,8 @@ from hombi.cli.exits import SAID_NO
 from hombi.cli.run import Json, words
 from hombi.cli.sign_in import address_of
 from hombi.cli.where import authority_file, find_hub, keep_private
-from hombi.client import Hub, HubUnreachable, Trust
+from hombi.client import Hub, HubUnreachable
+from hombi.wire.trust import Trust
 
 
 def trust(

@@ -12,7 +12,6 @@ from typing import ParamSpec, Self, TypeVar
 
 import httpx
 
-from hombi import wire
 from hombi.client.calls import general
 from hombi.client.calls.base import Call, News, Pages, Param
 from hombi.client.connection import (
@@ -26,6 +25,7 @@ from hombi.client.connection import (
 from hombi.client.errors import HubUnreachable, problem, unreachable
 from hombi.client.groups import Awaited
 from hombi.client.stream import PATH, POSITION, EventReader, LiveEvent
+from hombi.wire.people import Token
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -166,7 +166,7 @@ class AsyncHub(Awaited):
         limit: str = "change",
         days: int = 0,
         code: str = "",
-    ) -> wire.Token:
+    ) -> Token:
         """A token for a person; this client uses it from now on. `limit` is what it may
         do at most (`read`, `switch`, `change`); it is void after so many `days`, never
         for 0."""

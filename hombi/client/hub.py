@@ -8,7 +8,6 @@ from pathlib import Path
 from types import TracebackType
 from typing import ParamSpec, Self, TypeVar
 
-from hombi import wire
 from hombi.client.calls import general
 from hombi.client.calls.base import Call, News, Pages, Param
 from hombi.client.connection import (
@@ -22,6 +21,7 @@ from hombi.client.errors import HubUnreachable, problem
 from hombi.client.groups import Blocking
 from hombi.client.line import Line
 from hombi.client.stream import PATH, POSITION, EventReader, LiveEvent
+from hombi.wire.people import Token
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -131,7 +131,7 @@ class Hub(Blocking):
         limit: str = "change",
         days: int = 0,
         code: str = "",
-    ) -> wire.Token:
+    ) -> Token:
         """A token for a person; this client uses it from now on. `limit` is what it may
         do at most (`read`, `switch`, `change`); it is void after so many `days`, never
         for 0."""

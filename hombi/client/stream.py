@@ -7,12 +7,12 @@ from typing import Any
 
 import msgspec
 
-from hombi import wire
 from hombi.wire.base import Shape
 from hombi.wire.live import NEWS
+from hombi.wire.messages import Messages
 
 PATH, MESSAGES_PATH = "/api/live", "/api/messages/live"
-_SHAPES: dict[str, type[Shape]] = {**NEWS, "messages": wire.Messages}
+_SHAPES: dict[str, type[Shape]] = {**NEWS, "messages": Messages}
 
 
 # The header in which an answer says where the live stream stood when it was made.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hombi.lab.camera import PATH
-from hombi.wire import TileRequest
+from hombi.wire.dashboards import TileRequest
 
 
 def kitchen_wall(lab_port: int) -> list[TileRequest]:

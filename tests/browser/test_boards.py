@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from hombi.lab.camera import png
-from hombi.wire import TileRequest
+from hombi.wire.dashboards import TileRequest
 from tests.browser.conftest import violations
 from tests.cameras import camera, says
 from tests.house import Joined, Service, until

@@ -11,7 +11,7 @@ import paho.mqtt.client as paho
 import pytest
 from playwright.sync_api import Page, expect
 
-from hombi.client import MqttAccount
+from hombi.wire.people import MqttAccount
 from tests.browser.conftest import violations
 from tests.house import CLIMATE, Joined, Service, ask, description, until
 from tests.things import PASSWORD, USER, Vane

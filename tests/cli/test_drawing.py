@@ -5,7 +5,7 @@ import time
 import pytest
 
 from hombi.cli.drawing import ago, counted, moment, sparkline
-from hombi.client import History
+from hombi.wire.entities import History
 
 
 def history(at: list[int], mean: list[float]) -> History:

@@ -14,7 +14,8 @@ import httpx
 import paho.mqtt.client as paho
 import pytest
 
-from hombi.client import HubProblem, MqttAccount
+from hombi.client import HubProblem
+from hombi.wire.people import MqttAccount
 from tests.house import Service, until
 
 SOIL = {"soil": {"moisture": 41.5, "temp_f": 50}, "bat": 87, "name": "herbs"}

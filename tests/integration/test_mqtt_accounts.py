@@ -18,7 +18,8 @@ from paho.mqtt.packettypes import PacketTypes
 from paho.mqtt.properties import Properties
 from paho.mqtt.subscribeoptions import SubscribeOptions
 
-from hombi.client import HubProblem, MqttAccount
+from hombi.client import HubProblem
+from hombi.wire.people import MqttAccount
 from tests.certificates import Authority
 from tests.conftest import make_service
 from tests.house import Joined, Service, free_ports, until

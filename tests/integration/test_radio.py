@@ -13,7 +13,7 @@ import pytest
 from hombi.client import Conflict, HubProblem, Missing, Wrong
 from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee import zcl
-from hombi.wire import Node
+from hombi.wire.nodes import Node
 from tests.air import Air, hub_in, let_in, waiting
 from tests.house import Service, until
 

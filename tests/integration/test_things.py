@@ -13,9 +13,10 @@ from typing import Any
 import paho.mqtt.client as paho
 import pytest
 
-from hombi.client import Arrival, HubProblem
+from hombi.client import HubProblem
 from hombi.links.base import LinkError
 from hombi.links.wifi.origins import Guard
+from hombi.wire.pairing import Arrival
 from tests.conftest import make_service
 from tests.house import CLIMATE, Service, ask, description, free_ports, until
 from tests.things import PASSWORD, USER, Buoy, Sly, Snare, Station, Vane

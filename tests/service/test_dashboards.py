@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 
 from hombi.client import HubProblem, Missing, Wrong
-from hombi.wire import TileRequest
+from hombi.wire.dashboards import TileRequest
 from tests.cameras import camera, says
 from tests.house import CLIMATE, Service, call, description, let_in, until
 

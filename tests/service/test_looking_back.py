@@ -10,13 +10,14 @@ from pathlib import Path
 
 import pytest
 
-from hombi.client import HubProblem, Missing, PretendValue, Wrong
+from hombi.client import HubProblem, Missing, Wrong
 from hombi.core.automation import parse
 from hombi.core.automation.replay import Course, Overtaken, replay
 from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import KINDS
 from hombi.core.series import Reading
 from hombi.hub.automations.looking_back import Turns
+from hombi.wire.automations import PretendValue
 from tests.house import CLIMATE, PLUG, Service, call, description, let_in, until
 
 HOUR, MIN = 3_600_000, 60_000

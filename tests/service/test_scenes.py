@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from hombi.client import HubProblem, Missing, Wrong
-from hombi.wire import TileRequest
+from hombi.wire.dashboards import TileRequest
 from tests.house import CLIMATE, PLUG, Joined, Service, description, let_in, until
 
 DIMMER = {"level": {"type": "number", "unit": "%", "@type": "level", "title": "Level",

@@ -8,7 +8,7 @@ import pytest
 
 from hombi.client import HubProblem
 from hombi.core.arithmetic import CIRCLE
-from hombi.wire import PretendValue
+from hombi.wire.automations import PretendValue
 from tests.house import Service, description, let_in, until
 
 VANE = "mill-vane/wind-from"

@@ -2348,13 +2348,6 @@ export interface components {
             progress: string;
         };
         /**
-         * Ask
-         * @description Something that the hub is asked. A field that it does not know is a mistake.
-         *
-         *         Texts lose the blanks around them, except those named in `verbatim`.
-         */
-        Ask: Record<string, unknown>;
-        /**
          * AskRequest
          * @description What a node that wants to join sends: its Thing Description (W3C WoT TD 1.1), and
          *         the proof of its setup code: HMAC-SHA-256 of the description's id, keyed with the
@@ -4265,12 +4258,6 @@ export interface components {
             address: string;
             svg: string;
         };
-        /**
-         * Shape
-         * @description Something that the hub tells. A reader passes over fields that a newer hub
-         *         adds.
-         */
-        Shape: Record<string, unknown>;
         /**
          * Share
          * @description For how much of an hour or a day an entity was at its second state: `on_ms` of

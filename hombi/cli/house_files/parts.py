@@ -9,7 +9,6 @@ from typing import Any
 
 import msgspec
 
-from hombi import wire
 from hombi.cli.house_files.shapes import (
     Absent,
     Computed,
@@ -25,6 +24,9 @@ from hombi.cli.house_files.shapes import (
 )
 from hombi.cli.texts import read_text
 from hombi.client import Hub
+from hombi.wire.automations import Mistake
+from hombi.wire.dashboards import TileRequest
+from hombi.wire.entities import EntityDetail
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +54,7 @@ class Part:
     add: Callable[[Hub, str, Any], str]
     change: Callable[[Hub, str, Any, Any], object]
     remove: Callable[[Hub, str], object] | None
-    sound: Callable[[Hub, Any], list[wire.Mistake]] = lambda *_: []
+    sound: Callable[[Hub, Any], list[Mistake]] = lambda *_: []
     settle: Callable[[Hub, Entries], None] = lambda *_: None
 
     def files(self, entries: Entries) -> dict[str, str]:
@@ -130,7 +132,7 @@ def _values(h: Hub) -> dict[str, ValueEntry]:
     return {one: _value(h, h.entities.get(one)) for one in entities}
 
 
-def _value(h: Hub, detail: wire.EntityDetail) -> ValueEntry:
+def _value(h: Hub, detail: EntityDetail) -> ValueEntry:
     own, how = detail.kept_in, detail.computed
     computed = Computed(how.method, how.sources, how.parameters) if how is not None else None
     # What is computed from one node's values stands on that, wherever it is.
@@ -180,9 +182,9 @@ def _dashboards(h: Hub) -> dict[str, DashboardEntry]:
     }
 
 
-def _tiles(wanted: DashboardEntry) -> list[wire.TileRequest]:
+def _tiles(wanted: DashboardEntry) -> list[TileRequest]:
     return [
-        wire.TileRequest(
+        TileRequest(
             sort=tile.sort, of=tile.of, size=tile.size, text=tile.text, address=tile.address
         )
         for tile in wanted.tiles

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from hombi import wire
 from hombi.client.calls.base import Call
+from hombi.wire.entities import ComputedRequest, EntityDetail, MethodSort
 
 
-def methods() -> Call[list[wire.MethodSort]]:
+def methods() -> Call[list[MethodSort]]:
     """The ways to compute a value, with what they take and give."""
-    return Call("GET", "/api/methods", list[wire.MethodSort])
+    return Call("GET", "/api/methods", list[MethodSort])
 
 
 def make(
@@ -20,14 +20,14 @@ def make(
     title: str = "",
     room: str = "",
     parameters: Mapping[str, float | str] | None = None,
-) -> Call[wire.EntityDetail]:
+) -> Call[EntityDetail]:
     """Make a value that is computed from others, with its past. It stands in the room
     of its first source unless one is named."""
-    body = wire.ComputedRequest(
+    body = ComputedRequest(
         method=method,
         sources=list(sources),
         title=title,
         room=room,
         parameters=dict(parameters or {}),
     )
-    return Call("POST", "/api/computed", wire.EntityDetail, body=body)
+    return Call("POST", "/api/computed", EntityDetail, body=body)

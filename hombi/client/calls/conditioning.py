@@ -4,42 +4,52 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hombi import wire
 from hombi.client.calls.base import Call, entity_path
+from hombi.wire.conditioning import (
+    CalibrationRequest,
+    CompareRequest,
+    Comparison,
+    ConditioningRequest,
+    StepSort,
+    TriedConditioning,
+    TryRequest,
+    TypedValue,
+)
+from hombi.wire.conditioning import Conditioning as ConditioningShape
 
 Step = dict[str, float | str]
 
 
-def steps() -> Call[list[wire.StepSort]]:
+def steps() -> Call[list[StepSort]]:
     """The sorts of steps, with their numbers."""
-    return Call("GET", "/api/steps", list[wire.StepSort])
+    return Call("GET", "/api/steps", list[StepSort])
 
 
-def show(address: str) -> Call[wire.Conditioning]:
+def show(address: str) -> Call[ConditioningShape]:
     """How an entity's values are conditioned, all plans, and what would be a
     beginning."""
-    return Call("GET", entity_path(address, "conditioning"), wire.Conditioning)
+    return Call("GET", entity_path(address, "conditioning"), ConditioningShape)
 
 
-def set_(address: str, steps: Sequence[Step], *, past: bool = False) -> Call[wire.Conditioning]:
+def set_(address: str, steps: Sequence[Step], *, past: bool = False) -> Call[ConditioningShape]:
     """Condition an entity by these steps from now on, or over its whole past too. A
     step is {"step": "linear", "offset": -0.7}."""
-    body = wire.ConditioningRequest(steps=list(steps), past=past)
-    return Call("PUT", entity_path(address, "conditioning"), wire.Conditioning, body=body)
+    body = ConditioningRequest(steps=list(steps), past=past)
+    return Call("PUT", entity_path(address, "conditioning"), ConditioningShape, body=body)
 
 
-def undo(address: str) -> Call[wire.Conditioning]:
+def undo(address: str) -> Call[ConditioningShape]:
     """Take the latest plan back; the past becomes what it was before."""
-    return Call("DELETE", entity_path(address, "conditioning"), wire.Conditioning)
+    return Call("DELETE", entity_path(address, "conditioning"), ConditioningShape)
 
 
 def try_(
     address: str, steps: Sequence[Step], *, start: int = 0, end: int = 0
-) -> Call[wire.TriedConditioning]:
+) -> Call[TriedConditioning]:
     """What steps would make of a stretch of the past, the last day unless given;
     nothing is stored."""
-    body = wire.TryRequest(steps=list(steps), start=start, end=end)
-    return Call("POST", entity_path(address, "conditioning/try"), wire.TriedConditioning, body=body)
+    body = TryRequest(steps=list(steps), start=start, end=end)
+    return Call("POST", entity_path(address, "conditioning/try"), TriedConditioning, body=body)
 
 
 def compare(
@@ -48,13 +58,13 @@ def compare(
     *,
     start: int,
     end: int,
-    typed: Sequence[wire.TypedValue] = (),
-) -> Call[wire.Comparison]:
+    typed: Sequence[TypedValue] = (),
+) -> Call[Comparison]:
     """A sensor beside a reference over a span, in ms: hour by hour, with the correction
     that follows; or beside values that were read off an instrument. Nothing is
     changed."""
-    body = wire.CompareRequest(reference=reference, start=start, end=end, typed=list(typed))
-    return Call("POST", entity_path(address, "compare"), wire.Comparison, body=body)
+    body = CompareRequest(reference=reference, start=start, end=end, typed=list(typed))
+    return Call("POST", entity_path(address, "compare"), Comparison, body=body)
 
 
 def calibrate(
@@ -65,11 +75,11 @@ def calibrate(
     end: int,
     gain: bool = False,
     past: bool = False,
-    typed: Sequence[wire.TypedValue] = (),
-) -> Call[wire.Conditioning]:
+    typed: Sequence[TypedValue] = (),
+) -> Call[ConditioningShape]:
     """Correct a sensor by what the comparison comes to: by the offset, or with `gain`
     by gain and offset; from now on, or over its whole past too."""
-    body = wire.CalibrationRequest(
+    body = CalibrationRequest(
         reference=reference, start=start, end=end, gain=gain, past=past, typed=list(typed)
     )
-    return Call("POST", entity_path(address, "calibration"), wire.Conditioning, body=body)
+    return Call("POST", entity_path(address, "calibration"), ConditioningShape, body=body)

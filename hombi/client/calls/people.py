@@ -4,32 +4,44 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hombi import wire
 from hombi.client.calls.base import Call, path
+from hombi.wire.people import (
+    Invitation,
+    JoinRequest,
+    OpenInvitation,
+    OwnPassword,
+    PasswordRequest,
+    Person,
+    PlaceRequest,
+    RecoveryCodes,
+    SecondBegun,
+    SecondCode,
+    SignedIn,
+)
 
 
-def list_() -> Call[list[wire.Person]]:
+def list_() -> Call[list[Person]]:
     """Everybody who can sign in."""
-    return Call("GET", "/api/people", list[wire.Person])
+    return Call("GET", "/api/people", list[Person])
 
 
 def invite(
     role: str, *, rooms: Sequence[str] = (), dashboard: str = "", switches: bool = True
-) -> Call[wire.Invitation]:
+) -> Call[Invitation]:
     """An invitation as `owner`, `adult`, `guest` (with rooms) or `wall` (with a
     dashboard)."""
-    body = wire.PlaceRequest(
+    body = PlaceRequest(
         role=role,  # type: ignore[arg-type]
         rooms=list(rooms),
         dashboard=dashboard,
         switches=switches,
     )
-    return Call("POST", "/api/invitations", wire.Invitation, body=body)
+    return Call("POST", "/api/invitations", Invitation, body=body)
 
 
-def invitations() -> Call[list[wire.OpenInvitation]]:
+def invitations() -> Call[list[OpenInvitation]]:
     """The invitations and links for a new password that nobody has used yet."""
-    return Call("GET", "/api/invitations", list[wire.OpenInvitation])
+    return Call("GET", "/api/invitations", list[OpenInvitation])
 
 
 def revoke(number: int) -> Call[None]:
@@ -44,15 +56,15 @@ def change(
     rooms: Sequence[str] = (),
     dashboard: str = "",
     switches: bool = True,
-) -> Call[wire.Person]:
+) -> Call[Person]:
     """Change a person's role."""
-    body = wire.PlaceRequest(
+    body = PlaceRequest(
         role=role,  # type: ignore[arg-type]
         rooms=list(rooms),
         dashboard=dashboard,
         switches=switches,
     )
-    return Call("PUT", path("people", person), wire.Person, body=body)
+    return Call("PUT", path("people", person), Person, body=body)
 
 
 def remove(person: str) -> Call[None]:
@@ -60,36 +72,36 @@ def remove(person: str) -> Call[None]:
     return Call("DELETE", path("people", person), None)
 
 
-def reset(person: str) -> Call[wire.Invitation]:
+def reset(person: str) -> Call[Invitation]:
     """A code with which somebody sets a new password."""
-    return Call("POST", path("people", person, "reset"), wire.Invitation)
+    return Call("POST", path("people", person, "reset"), Invitation)
 
 
-def join(code: str, username: str = "", password: str = "") -> Call[wire.SignedIn]:
+def join(code: str, username: str = "", password: str = "") -> Call[SignedIn]:
     """Join with an invitation's code, or set a new password with one."""
-    body = wire.JoinRequest(code=code, username=username, password=password)
-    return Call("POST", "/api/join", wire.SignedIn, body=body)
+    body = JoinRequest(code=code, username=username, password=password)
+    return Call("POST", "/api/join", SignedIn, body=body)
 
 
 def password(old: str, new: str) -> Call[None]:
     """Another password for oneself."""
-    body = wire.PasswordRequest(old=old, new=new)
+    body = PasswordRequest(old=old, new=new)
     return Call("PUT", "/api/session/password", None, body=body)
 
 
-def begin_second(password: str) -> Call[wire.SecondBegun]:
+def begin_second(password: str) -> Call[SecondBegun]:
     """A secret for an app that makes the codes of a second factor."""
-    body = wire.OwnPassword(password=password)
-    return Call("POST", "/api/session/second", wire.SecondBegun, body=body)
+    body = OwnPassword(password=password)
+    return Call("POST", "/api/session/second", SecondBegun, body=body)
 
 
-def confirm_second(code: str) -> Call[wire.RecoveryCodes]:
+def confirm_second(code: str) -> Call[RecoveryCodes]:
     """Sign in with a code too from now on; the recovery codes, told this once."""
-    body = wire.SecondCode(code=code)
-    return Call("PUT", "/api/session/second", wire.RecoveryCodes, body=body)
+    body = SecondCode(code=code)
+    return Call("PUT", "/api/session/second", RecoveryCodes, body=body)
 
 
 def remove_second(password: str) -> Call[None]:
     """Sign in with the password alone again."""
-    body = wire.OwnPassword(password=password)
+    body = OwnPassword(password=password)
     return Call("POST", "/api/session/second/remove", None, body=body)

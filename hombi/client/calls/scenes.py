@@ -4,30 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hombi import wire
 from hombi.client.calls.base import Call, path
+from hombi.wire.scenes import Scene, SceneRecall, SceneRequest
 
 
-def list_() -> Call[list[wire.Scene]]:
+def list_() -> Call[list[Scene]]:
     """All scenes, by title."""
-    return Call("GET", "/api/scenes", list[wire.Scene])
+    return Call("GET", "/api/scenes", list[Scene])
 
 
-def get(scene: str) -> Call[wire.Scene]:
+def get(scene: str) -> Call[Scene]:
     """One scene."""
-    return Call("GET", path("scenes", scene), wire.Scene)
+    return Call("GET", path("scenes", scene), Scene)
 
 
-def record(title: str, entities: Sequence[str] = ()) -> Call[wire.Scene]:
+def record(title: str, entities: Sequence[str] = ()) -> Call[Scene]:
     """Record the present states of some entities under a name; of a scene that is
     there, of its own unless others are named."""
-    body = wire.SceneRequest(title=title, entities=list(entities))
-    return Call("POST", "/api/scenes", wire.Scene, body=body)
+    body = SceneRequest(title=title, entities=list(entities))
+    return Call("POST", "/api/scenes", Scene, body=body)
 
 
-def recall(scene: str) -> Call[wire.SceneRecall]:
+def recall(scene: str) -> Call[SceneRecall]:
     """Put a scene's entities into their states, and wait for their nodes."""
-    return Call("POST", path("scenes", scene, "recall"), wire.SceneRecall)
+    return Call("POST", path("scenes", scene, "recall"), SceneRecall)
 
 
 def remove(scene: str) -> Call[None]:

@@ -2,30 +2,30 @@
 
 from __future__ import annotations
 
-from hombi import wire
 from hombi.client.calls.base import Call, path
+from hombi.wire.automations import Sequence, TextRequest
 
 
-def list_() -> Call[list[wire.Sequence]]:
+def list_() -> Call[list[Sequence]]:
     """All sequences."""
-    return Call("GET", "/api/sequences", list[wire.Sequence])
+    return Call("GET", "/api/sequences", list[Sequence])
 
 
-def get(sequence: str) -> Call[wire.Sequence]:
+def get(sequence: str) -> Call[Sequence]:
     """One sequence."""
-    return Call("GET", path("sequences", sequence), wire.Sequence)
+    return Call("GET", path("sequences", sequence), Sequence)
 
 
-def check(text: str) -> Call[wire.Sequence]:
+def check(text: str) -> Call[Sequence]:
     """Every mistake in a text; nothing is kept."""
-    body = wire.TextRequest(text=text)
-    return Call("POST", "/api/sequences/check", wire.Sequence, body=body)
+    body = TextRequest(text=text)
+    return Call("POST", "/api/sequences/check", Sequence, body=body)
 
 
-def put(text: str) -> Call[wire.Sequence]:
+def put(text: str) -> Call[Sequence]:
     """Keep a sequence, in the place of the one with its name. Raises Wrong with its
     mistakes."""
-    return Call("PUT", "/api/sequences", wire.Sequence, body=wire.TextRequest(text=text))
+    return Call("PUT", "/api/sequences", Sequence, body=TextRequest(text=text))
 
 
 def remove(sequence: str) -> Call[None]:

@@ -12,7 +12,6 @@ from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.hub.errors import Refused
 from hombi.hub.kernel import STRANGER, Limit, Right, Role
 from hombi.service.accounts import browsers, second
@@ -26,12 +25,23 @@ from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import change, written
 from hombi.service.throttles import AddressThrottle
+from hombi.wire.people import (
+    FirstCode,
+    FirstSignInRequest,
+    KnownBrowser,
+    KnownToken,
+    Owned,
+    SignedIn,
+    SignInRequest,
+    Token,
+    TokenRequest,
+)
 
 # The console and the command line ask for the code when they are told this.
 CODE_WANTED = "give the code of your second factor, too"
 
 
-def _sign_in(request: Request, payload: wire.SignInRequest) -> User:
+def _sign_in(request: Request, payload: SignInRequest) -> User:
     user = authenticate(request._request, username=payload.username, password=payload.password)
     if user is None:
         raise AuthenticationFailed("wrong name or password")
@@ -61,16 +71,16 @@ class FirstSignInView(_SignInView):
 
     permission_classes = (AllowAny,)
 
-    @operation(gives=wire.Owned, open_to_all=True)
+    @operation(gives=Owned, open_to_all=True)
     def get(self, request: Request) -> Response:
         """Whether the hub has an owner."""
         get_token(request._request)
-        return Response(wire.Owned(owned=owned()))
+        return Response(Owned(owned=owned()))
 
-    @operation(takes=wire.FirstSignInRequest, gives=wire.SignedIn, status=201, open_to_all=True)
+    @operation(takes=FirstSignInRequest, gives=SignedIn, status=201, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Make the owner's account, and sign in."""
-        payload = body(request, wire.FirstSignInRequest)
+        payload = body(request, FirstSignInRequest)
         wanted = SignInFirst(payload.code, payload.username, payload.password)
         user = change(STRANGER, wanted, lambda _, made: made)
         browsers.sign_in(request._request, user)
@@ -80,7 +90,7 @@ class FirstSignInView(_SignInView):
 class FirstCodeView(View):
     """The code for the first sign-in."""
 
-    @operation(name="first_code", gives=wire.FirstCode, status=201)
+    @operation(name="first_code", gives=FirstCode, status=201)
     def post(self, request: Request) -> Response:
         """For the command line on the hub's own machine: a new code; the one before is
         void."""
@@ -89,13 +99,13 @@ class FirstCodeView(View):
         code = FirstSignIn.prepare()
         if not code:
             raise Refused("this hub has an owner already; sign in")
-        return Response(wire.FirstCode(code=code), status=201)
+        return Response(FirstCode(code=code), status=201)
 
 
-def signed_in(user: Any, auth: Any = None) -> wire.SignedIn:
+def signed_in(user: Any, auth: Any = None) -> SignedIn:
     """Who somebody is, for themselves."""
     who = actor_of(user, auth)
-    return wire.SignedIn(
+    return SignedIn(
         username=who.name,
         role=who.role.value,
         rooms=sorted(who.rooms),
@@ -109,16 +119,16 @@ class SessionView(_SignInView):
 
     reads = does = Right.LOOK
 
-    @operation(gives=wire.SignedIn)
+    @operation(gives=SignedIn)
     def get(self, request: Request) -> Response:
         """Who is signed in."""
         get_token(request._request)
         return Response(signed_in(request.user, request.auth))
 
-    @operation(takes=wire.SignInRequest, gives=wire.SignedIn, open_to_all=True)
+    @operation(takes=SignInRequest, gives=SignedIn, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Sign in."""
-        payload = body(request, wire.SignInRequest)
+        payload = body(request, SignInRequest)
         user = _sign_in(request, payload)
         browsers.sign_in(request._request, user)
         return Response(signed_in(user))
@@ -135,7 +145,7 @@ class TokensView(_SignInView):
 
     reads = does = Right.SIGN
 
-    @operation(gives=list[wire.KnownToken])
+    @operation(gives=list[KnownToken])
     def get(self, request: Request) -> Response:
         """The programs that are signed in, newest first: an owner sees all, others
         their own."""
@@ -145,7 +155,7 @@ class TokensView(_SignInView):
             result = result.filter(user__username=who.name)
         return Response(
             [
-                wire.KnownToken(
+                KnownToken(
                     id=token.pk,
                     name=token.name,
                     username=token.user.username,
@@ -158,14 +168,14 @@ class TokensView(_SignInView):
             ]
         )
 
-    @operation(takes=wire.TokenRequest, gives=wire.Token, status=201, open_to_all=True)
+    @operation(takes=TokenRequest, gives=Token, status=201, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Sign a program in."""
-        payload = body(request, wire.TokenRequest)
+        payload = body(request, TokenRequest)
         user = _sign_in(request, payload)
         wanted = MakeToken(user, payload.name, Limit(payload.limit), payload.days)
         token = change(actor_of(user), wanted, lambda _, made: made)
-        return Response(wire.Token(token=token, username=user.username), status=201)
+        return Response(Token(token=token, username=user.username), status=201)
 
     @operation()
     def delete(self, request: Request) -> Response:
@@ -191,14 +201,14 @@ class BrowsersView(View):
 
     reads = Right.SIGN
 
-    @operation(name="browsers_list", gives=list[wire.KnownBrowser])
+    @operation(name="browsers_list", gives=list[KnownBrowser])
     def get(self, request: Request) -> Response:
         """The browsers that are signed in, newest first: an owner sees all, others
         their own."""
         here = browsers.browser_of(request._request)
         return Response(
             [
-                wire.KnownBrowser(
+                KnownBrowser(
                     id=browser.id,
                     name=browser.name,
                     username=browser.person,

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from hombi import wire
 from hombi.core.automation import Program, Watch, reminds
 from hombi.core.automation.fields import fields_of
 from hombi.core.kinds import Seen
@@ -27,18 +26,34 @@ from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.readings.intake import clock_said
 from hombi.links.offer import Action, Setting
 from hombi.service.api.mistakes import mistake
+from hombi.wire.automations import Automation, TextField
+from hombi.wire.conditioning import StepNumber
+from hombi.wire.entities import Command as CommandShape
+from hombi.wire.entities import Entity as EntityShape
+from hombi.wire.entities import EntityDetail, HowComputed, KeptIn, Limit, Watcher, Wish
+from hombi.wire.house import Floor as FloorShape
+from hombi.wire.house import Room as RoomShape
+from hombi.wire.messages import Message as MessageShape
+from hombi.wire.nodes import Node as NodeShape
+from hombi.wire.nodes import NodeAction
+from hombi.wire.nodes import Setting as SettingShape
+from hombi.wire.pairing import Arrival as ArrivalShape
+from hombi.wire.pairing import Promised, Window
+from hombi.wire.people import Contact, NewContact, NewMqttAccount, Notice
+from hombi.wire.people import JournalEntry as JournalEntryShape
+from hombi.wire.people import MqttAccount as MqttAccountShape
 
 
-def room(room: Room) -> wire.Room:
+def room(room: Room) -> RoomShape:
     """A room."""
-    return wire.Room(room=room.slug, name=room.name, floor=room.floor.name, position=room.position)
+    return RoomShape(room=room.slug, name=room.name, floor=room.floor.name, position=room.position)
 
 
-def floor(hub: Hub, floor: Floor) -> wire.Floor:
+def floor(hub: Hub, floor: Floor) -> FloorShape:
     """A floor with its rooms."""
     rooms = [r for r in hub.house.rooms.values() if r.floor is floor]
     rooms.sort(key=lambda r: r.position)
-    return wire.Floor(
+    return FloorShape(
         id=floor.id,
         name=floor.name,
         position=floor.position,
@@ -46,12 +61,12 @@ def floor(hub: Hub, floor: Floor) -> wire.Floor:
     )
 
 
-def _wish(hub: Hub, entity: Entity) -> wire.Wish | None:
+def _wish(hub: Hub, entity: Entity) -> Wish | None:
     wishes = hub.actuation.wishes
     wish = wishes.get(entity.address)
     if wish is None:
         return None
-    return wire.Wish(
+    return Wish(
         value=hub.house.seen(entity).as_seen.of(wish.value) or 0.0,
         by=wish.by,
         since=wish.since_ms,
@@ -61,10 +76,10 @@ def _wish(hub: Hub, entity: Entity) -> wire.Wish | None:
     )
 
 
-def entity(hub: Hub, entity: Entity) -> wire.Entity:
+def entity(hub: Hub, entity: Entity) -> EntityShape:
     """An entity. One that is silent, or whose node is, is bad, whatever it said
     last."""
-    return wire.Entity(**_entity(hub, entity))
+    return EntityShape(**_entity(hub, entity))
 
 
 def _entity(hub: Hub, entity: Entity) -> dict[str, Any]:
@@ -110,7 +125,7 @@ def _both(seen: Seen, entity: Entity) -> list[float]:
     return [seen.limit(one) for one in (entity.low, entity.high)]
 
 
-def entity_detail(hub: Hub, entity: Entity) -> wire.EntityDetail:
+def entity_detail(hub: Hub, entity: Entity) -> EntityDetail:
     """An entity with the automations that look at it."""
     watchers = []
     for name, runner in hub.automations.runners.items():
@@ -121,15 +136,15 @@ def entity_detail(hub: Hub, entity: Entity) -> wire.EntityDetail:
             watch = part.now(hub.automations.world())
             if watch is not None and watch.entity == entity.address and watch.of_value:
                 limit = _limit(watch)
-                watchers.append(wire.Watcher(automation=name, name=program.name, **limit))
+                watchers.append(Watcher(automation=name, name=program.name, **limit))
     unit = entity.kind.unit
     sent = entity.sent_unit
     converted = bool(unit and sent) and conversion(sent, unit) != (1.0, 0.0)
     how = entity.origin if isinstance(entity.origin, Derivation) else None
-    return wire.EntityDetail(
+    return EntityDetail(
         **_entity(hub, entity),
         watchers=watchers,
-        kept_in=wire.KeptIn(
+        kept_in=KeptIn(
             unit=entity.kind.unit,
             decimals=entity.kind.decimals,
             low=entity.low,
@@ -140,7 +155,7 @@ def entity_detail(hub: Hub, entity: Entity) -> wire.EntityDetail:
             choices=units_for(entity.kind.unit),
         ),
         converted=converted,
-        computed=wire.HowComputed(
+        computed=HowComputed(
             method=how.method,
             title=METHODS[how.method].title,
             about=METHODS[how.method].about,
@@ -153,9 +168,9 @@ def entity_detail(hub: Hub, entity: Entity) -> wire.EntityDetail:
     )
 
 
-def parameter(parameter: Parameter) -> wire.StepNumber:
+def parameter(parameter: Parameter) -> StepNumber:
     """A number of a step or a method."""
-    return wire.StepNumber(
+    return StepNumber(
         name=parameter.name,
         about=parameter.about,
         default=parameter.default,
@@ -175,9 +190,9 @@ def picked_from(entity: Entity) -> str:
     return where + (f" at {source['pointer']}" if source.get("pointer") else "")
 
 
-def setting(setting: Setting, value: Any = None) -> wire.Setting:
+def setting(setting: Setting, value: Any = None) -> SettingShape:
     """A setting, or an input of an action."""
-    return wire.Setting(
+    return SettingShape(
         name=setting.name or "input",
         title=setting.title or "input",
         type=setting.type,  # type: ignore[arg-type]
@@ -189,8 +204,8 @@ def setting(setting: Setting, value: Any = None) -> wire.Setting:
     )
 
 
-def _action(action: Action) -> wire.NodeAction:
-    return wire.NodeAction(
+def _action(action: Action) -> NodeAction:
+    return NodeAction(
         name=action.name,
         title=action.title,
         about=action.about,
@@ -198,9 +213,9 @@ def _action(action: Action) -> wire.NodeAction:
     )
 
 
-def node(hub: Hub, node: Node) -> wire.Node:
+def node(hub: Hub, node: Node) -> NodeShape:
     """A node."""
-    return wire.Node(
+    return NodeShape(
         node=node.address,
         title=node.title,
         link=node.link,
@@ -225,10 +240,10 @@ def node(hub: Hub, node: Node) -> wire.Node:
     )
 
 
-def arrival(hub: Hub, arrival: Arrival) -> wire.Arrival:
+def arrival(hub: Hub, arrival: Arrival) -> ArrivalShape:
     """An arrival."""
     record, offer = arrival.record, arrival.offer
-    return wire.Arrival(
+    return ArrivalShape(
         id=record.id,
         title=record.title,
         about=offer.about,
@@ -240,7 +255,7 @@ def arrival(hub: Hub, arrival: Arrival) -> wire.Arrival:
         known_as=arrival.known.address if arrival.known else None,
         wrong_codes=record.wrong_codes,
         entities=[
-            wire.Promised(
+            Promised(
                 name=value.name,
                 title=value.title,
                 kind=value.kind.name,
@@ -264,10 +279,10 @@ def arrival(hub: Hub, arrival: Arrival) -> wire.Arrival:
     )
 
 
-def window(hub: Hub) -> wire.Window:
+def window(hub: Hub) -> Window:
     """The pairing window."""
     pairing = hub.pairing
-    return wire.Window(
+    return Window(
         open=pairing.left_ms > 0,
         until=pairing.until_ms or None,
         left_ms=pairing.left_ms,
@@ -275,11 +290,11 @@ def window(hub: Hub) -> wire.Window:
     )
 
 
-def _present_limit(hub: Hub, program: Program | None) -> wire.Limit | None:
+def _present_limit(hub: Hub, program: Program | None) -> Limit | None:
     if program is None or program.moment is not None or not program.watch.of_value:
         return None
     watch = program.watch.now(hub.automations.world())
-    return None if watch is None else wire.Limit(**_limit(watch))
+    return None if watch is None else Limit(**_limit(watch))
 
 
 def _limit(watch: Watch) -> dict[str, Any]:
@@ -295,7 +310,7 @@ def _limit(watch: Watch) -> dict[str, Any]:
     }
 
 
-def automation(hub: Hub, runner: Runner) -> wire.Automation:
+def automation(hub: Hub, runner: Runner) -> Automation:
     """An automation."""
     program, record = runner.program, runner.record
     shown = ""
@@ -303,7 +318,7 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
         watch = program.watch
         plain = watch.of_value and watch.moving is None
         shown = show_limit(watch.comparison.limit, watch.kind) if plain else watch.wanted
-    return wire.Automation(
+    return Automation(
         automation=record.slug,
         name=program.name if program else record.slug,
         about=program.about if program else "",
@@ -341,15 +356,15 @@ def checked(hub: Hub, text: str) -> dict[str, Any]:
         "mistakes": [mistake(one) for one in parsed.mistakes],
         "warnings": [mistake(warning) for warning in parsed.warnings],
         "fields": [
-            wire.TextField(path=list(field.path), label=field.label, value=field.value)
+            TextField(path=list(field.path), label=field.label, value=field.value)
             for field in fields_of(text)
         ],
     }
 
 
-def command(command: Command) -> wire.Command:
+def command(command: Command) -> CommandShape:
     """A command."""
-    return wire.Command(
+    return CommandShape(
         id=command.id,
         entity=command.entity.address,
         value=command.value,
@@ -361,9 +376,9 @@ def command(command: Command) -> wire.Command:
     )
 
 
-def entry(entry: JournalEntry) -> wire.JournalEntry:
+def entry(entry: JournalEntry) -> JournalEntryShape:
     """An entry of the journal."""
-    return wire.JournalEntry(
+    return JournalEntryShape(
         id=entry.id,
         at=entry.at_ms,
         event=entry.event,
@@ -376,15 +391,15 @@ def entry(entry: JournalEntry) -> wire.JournalEntry:
     )
 
 
-def contact(phone: PhoneRecord) -> wire.Contact:
+def contact(phone: PhoneRecord) -> Contact:
     """A contact of somebody. What a phone or a post is sent to may hold a secret:
     only its host is told."""
-    return wire.Contact(**_contact(phone))
+    return Contact(**_contact(phone))
 
 
-def new_contact(made: PhoneRecord) -> wire.NewContact:
+def new_contact(made: PhoneRecord) -> NewContact:
     """A contact with the secret that signs what is posted there."""
-    return wire.NewContact(**_contact(made), secret=made.auth if made.sort == "post" else "")
+    return NewContact(**_contact(made), secret=made.auth if made.sort == "post" else "")
 
 
 def _contact(phone: PhoneRecord) -> dict[str, Any]:
@@ -400,10 +415,10 @@ def _contact(phone: PhoneRecord) -> dict[str, Any]:
     }
 
 
-def notice(h: Hub, delivery: DeliveryRecord) -> wire.Notice:
+def notice(h: Hub, delivery: DeliveryRecord) -> Notice:
     """A notice on its way to somebody."""
     seen = h.outbox.pictures.has(delivery.identity)
-    return wire.Notice(
+    return Notice(
         id=delivery.id,
         phone=delivery.phone,
         person=delivery.person,
@@ -422,15 +437,15 @@ def notice(h: Hub, delivery: DeliveryRecord) -> wire.Notice:
     )
 
 
-def account(account: MqttAccount) -> wire.MqttAccount:
+def account(account: MqttAccount) -> MqttAccountShape:
     """An account."""
-    return wire.MqttAccount(**_mqtt_account(account))
+    return MqttAccountShape(**_mqtt_account(account))
 
 
-def new_mqtt_account(made: tuple[MqttAccount, str]) -> wire.NewMqttAccount:
+def new_mqtt_account(made: tuple[MqttAccount, str]) -> NewMqttAccount:
     """An MQTT account with its key."""
     result, key = made
-    return wire.NewMqttAccount(**_mqtt_account(result), key=key)
+    return NewMqttAccount(**_mqtt_account(result), key=key)
 
 
 def _mqtt_account(account: MqttAccount) -> dict[str, Any]:
@@ -442,9 +457,9 @@ def _mqtt_account(account: MqttAccount) -> dict[str, Any]:
     }
 
 
-def message(message: Message) -> wire.Message:
+def message(message: Message) -> MessageShape:
     """A message as it came."""
-    return wire.Message(**message_fields(message))
+    return MessageShape(**message_fields(message))
 
 
 def message_fields(message: Message) -> dict[str, Any]:

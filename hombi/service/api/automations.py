@@ -7,7 +7,6 @@ from typing import Any
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.automation import EdgeKind, Threshold, schema, write
 from hombi.core.automation.edit import EditError, with_value
 from hombi.hub.automations.changes import (
@@ -24,6 +23,17 @@ from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done, given, yes
 from hombi.service.bridge import change, hub, read
+from hombi.wire.automations import (
+    Automation,
+    AutomationChange,
+    Checked,
+    EditRequest,
+    KeptText,
+    RunRequest,
+    TextRequest,
+    ThresholdRequest,
+    Written,
+)
 
 _LEAVE = [Query("leave", bool, description="leave what it switched as it is")]
 
@@ -31,7 +41,7 @@ _LEAVE = [Query("leave", bool, description="leave what it switched as it is")]
 class AutomationsView(View):
     """All automations."""
 
-    @operation(name="automations_list", gives=list[wire.Automation])
+    @operation(name="automations_list", gives=list[Automation])
     def get(self, request: Request) -> Response:
         """All automations, by name."""
         return Response(
@@ -42,22 +52,22 @@ class AutomationsView(View):
             )
         )
 
-    @operation(takes=wire.TextRequest, gives=wire.Automation, status=201)
+    @operation(takes=TextRequest, gives=Automation, status=201)
     def post(self, request: Request) -> Response:
         """Add one. A text with mistakes is refused with all of them."""
-        wanted = AddAutomation(text_of(body(request, wire.TextRequest).text))
+        wanted = AddAutomation(text_of(body(request, TextRequest).text))
         return Response(change(actor(request), wanted, answers.automation), status=201)
 
 
 class CheckView(View):
     """Checking a text."""
 
-    @operation(takes=wire.TextRequest, gives=wire.Checked)
+    @operation(takes=TextRequest, gives=Checked)
     def post(self, request: Request) -> Response:
         """Every mistake in a text, and the sentence that it comes to; nothing is
         kept."""
-        text = text_of(body(request, wire.TextRequest).text)
-        return Response(read(lambda h: wire.Checked(**answers.checked(h, text))))
+        text = text_of(body(request, TextRequest).text)
+        return Response(read(lambda h: Checked(**answers.checked(h, text))))
 
 
 class SchemaView(View):
@@ -72,43 +82,43 @@ class SchemaView(View):
 class WriteView(View):
     """Writing a simple text."""
 
-    @operation(takes=wire.ThresholdRequest, gives=wire.Written)
+    @operation(takes=ThresholdRequest, gives=Written)
     def post(self, request: Request) -> Response:
         """The text that the blanks make; nothing is kept."""
-        text = write(Threshold(**body(request, wire.ThresholdRequest).given()))
-        return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
+        text = write(Threshold(**body(request, ThresholdRequest).given()))
+        return Response(read(lambda h: Written(text=text, **answers.checked(h, text))))
 
 
 class EditView(View):
     """Changing one place of a text."""
 
-    @operation(name="automations_edit", takes=wire.EditRequest, gives=wire.Written)
+    @operation(name="automations_edit", takes=EditRequest, gives=Written)
     def post(self, request: Request) -> Response:
         """The text with another value at one place; all else stays to the byte. Nothing
         is kept."""
-        payload = body(request, wire.EditRequest)
+        payload = body(request, EditRequest)
         try:
             text = text_of(with_value(payload.text, tuple(payload.path), payload.value))
         except EditError as error:
             raise Invalid(str(error)) from error
-        return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
+        return Response(read(lambda h: Written(text=text, **answers.checked(h, text))))
 
 
 class RunView(View):
     """Running actions."""
 
-    @operation(name="automations_run", takes=wire.RunRequest, gives=wire.Automation)
+    @operation(name="automations_run", takes=RunRequest, gives=Automation)
     def post(self, request: Request, automation: str) -> Response:
         """Run the actions of an edge now: nothing needs to be so for it, and
         where the automation stands does not change."""
-        edge = EdgeKind(body(request, wire.RunRequest).edge)
+        edge = EdgeKind(body(request, RunRequest).edge)
         return Response(change(actor(request), RunActions(automation, edge), answers.automation))
 
 
 class AcknowledgeView(View):
     """Seeing to what an automation has started for."""
 
-    @operation(name="automations_acknowledge", gives=wire.Automation)
+    @operation(name="automations_acknowledge", gives=Automation)
     def post(self, request: Request, automation: str) -> Response:
         """Say that somebody sees to it: it reminds nobody any more, until it starts
         again."""
@@ -118,7 +128,7 @@ class AcknowledgeView(View):
 class TextsView(View):
     """The texts of an automation."""
 
-    @operation(name="automations_texts", gives=list[wire.KeptText])
+    @operation(name="automations_texts", gives=list[KeptText])
     def get(self, request: Request, automation: str) -> Response:
         """The texts that it had, the present one first: since when, and who wrote
         them."""
@@ -128,25 +138,22 @@ class TextsView(View):
             # Kept before texts were, or cut off in between: the present one is first.
             kept = [TextRecord(0, "", record.text), *kept]
         return Response(
-            [
-                wire.KeptText(at=text.at_ms or None, by=text.by or None, text=text.text)
-                for text in kept
-            ]
+            [KeptText(at=text.at_ms or None, by=text.by or None, text=text.text) for text in kept]
         )
 
 
 class AutomationView(View):
     """One automation."""
 
-    @operation(gives=wire.Automation)
+    @operation(gives=Automation)
     def get(self, request: Request, automation: str) -> Response:
         """The automation."""
         return Response(read(lambda h: answers.automation(h, h.automations.find(automation))))
 
-    @operation(takes=wire.AutomationChange, gives=wire.Automation)
+    @operation(takes=AutomationChange, gives=Automation)
     def patch(self, request: Request, automation: str) -> Response:
         """Give it another text, or put it on or off duty."""
-        payload = body(request, wire.AutomationChange)
+        payload = body(request, AutomationChange)
         text = given(payload.text)
         wanted = ChangeAutomation(
             automation,

@@ -11,12 +11,12 @@ from django.http import StreamingHttpResponse
 from django.http.response import HttpResponseBase
 from rest_framework.request import Request
 
-from hombi import wire
 from hombi.hub.backup.feature import MakeBackup
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor
 from hombi.service.bridge import change, hub
+from hombi.wire.backup import BackupRequest
 
 PIECE = 256 * 1024
 
@@ -24,11 +24,11 @@ PIECE = 256 * 1024
 class BackupView(View):
     """A backup for who takes it away."""
 
-    @operation(name="backup_make", takes=wire.BackupRequest)
+    @operation(name="backup_make", takes=BackupRequest)
     def post(self, request: Request) -> HttpResponseBase:
         """Make one, prove it by opening it, and send it. Whoever has the file has the
         house with its keys, unless a passphrase seals it."""
-        payload = body(request, wire.BackupRequest)
+        payload = body(request, BackupRequest)
         path = hub().config.data / "backups" / f".{secrets.token_hex(8)}.backup"
         made = change(actor(request), MakeBackup(path, payload.passphrase), lambda _, m: m)
         file = path.open("rb")

@@ -7,7 +7,6 @@ from dataclasses import asdict
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.series import calibration as core
 from hombi.hub.conditioning.calibrating import CalibrateEntity, calibrated, reference_of
 from hombi.hub.conditioning.changes import conditionable
@@ -19,15 +18,17 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor
 from hombi.service.bridge import change, hub, read
+from hombi.wire.conditioning import CalibrationRequest, CompareRequest, Comparison, Conditioning
+from hombi.wire.conditioning import Fit as FitShape
 
 
 class CompareView(View):
     """A sensor beside a reference."""
 
-    @operation(takes=wire.CompareRequest, gives=wire.Comparison)
+    @operation(takes=CompareRequest, gives=Comparison)
     def post(self, request: Request, node: str, name: str) -> Response:
         """What the two come to over a span; nothing is changed."""
-        payload = body(request, wire.CompareRequest)
+        payload = body(request, CompareRequest)
         _checked(payload)
         sensor, reference = read(
             lambda h: (
@@ -40,7 +41,7 @@ class CompareView(View):
         history = hub().context.records.history
         calibration = calibrated(history, sensor, reference, payload.start, payload.end)
         return Response(
-            wire.Comparison(
+            Comparison(
                 entity=sensor.address,
                 reference=reference.address if isinstance(reference, Entity) else "",
                 unit=sensor.kind.unit,
@@ -60,10 +61,10 @@ class CompareView(View):
 class CalibrationView(View):
     """The correction of a sensor."""
 
-    @operation(takes=wire.CalibrationRequest, gives=wire.Conditioning)
+    @operation(takes=CalibrationRequest, gives=Conditioning)
     def post(self, request: Request, node: str, name: str) -> Response:
         """Correct it by what the comparison comes to, as the last step of its chain."""
-        payload = body(request, wire.CalibrationRequest)
+        payload = body(request, CalibrationRequest)
         _checked(payload)
         address = f"{node}/{name}"
         made = CalibrateEntity(
@@ -79,14 +80,14 @@ class CalibrationView(View):
         return Response(conditioning_of(address))
 
 
-def _fit(fit: core.Fit | None) -> wire.Fit | None:
-    return None if fit is None else wire.Fit(**asdict(fit))
+def _fit(fit: core.Fit | None) -> FitShape | None:
+    return None if fit is None else FitShape(**asdict(fit))
 
 
-def _typed(payload: wire.CompareRequest) -> list[tuple[int, str]]:
+def _typed(payload: CompareRequest) -> list[tuple[int, str]]:
     return [(value.at, value.value) for value in payload.typed]
 
 
-def _checked(payload: wire.CompareRequest) -> None:
+def _checked(payload: CompareRequest) -> None:
     if not 0 <= payload.start < payload.end <= LATEST_MS:
         raise Invalid("start must come before end, and both are ms since 1970")

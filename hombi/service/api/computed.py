@@ -5,7 +5,6 @@ from __future__ import annotations
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.series.methods import METHODS
 from hombi.hub.computed.changes import MakeComputed
 from hombi.service.api import answers
@@ -13,17 +12,18 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor
 from hombi.service.bridge import change
+from hombi.wire.entities import ComputedRequest, EntityDetail, MethodSort
 
 
 class MethodsView(View):
     """The ways to compute a value."""
 
-    @operation(name="methods_list", gives=list[wire.MethodSort])
+    @operation(name="methods_list", gives=list[MethodSort])
     def get(self, request: Request) -> Response:
         """All methods, with what they take and give."""
         return Response(
             [
-                wire.MethodSort(
+                MethodSort(
                     method=method.name,
                     title=method.title,
                     about=method.about,
@@ -40,10 +40,10 @@ class MethodsView(View):
 class ComputedView(View):
     """Values that are computed from others."""
 
-    @operation(takes=wire.ComputedRequest, gives=wire.EntityDetail, status=201)
+    @operation(takes=ComputedRequest, gives=EntityDetail, status=201)
     def post(self, request: Request) -> Response:
         """Make one; its past is computed in the background."""
-        payload = body(request, wire.ComputedRequest)
+        payload = body(request, ComputedRequest)
         made = MakeComputed(
             payload.method, payload.sources, payload.parameters, payload.title, payload.room
         )

@@ -5,7 +5,6 @@ from __future__ import annotations
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.series.conditioning import STEP_KINDS, Plan, PlanError, checked, in_words
 from hombi.hub.conditioning.changes import ConditionEntity, UndoConditioning, conditionable
 from hombi.hub.conditioning.plans import Version
@@ -17,11 +16,19 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor
 from hombi.service.bridge import change, hub, read
+from hombi.wire.conditioning import Conditioning as ConditioningShape
+from hombi.wire.conditioning import (
+    ConditioningRequest,
+    PlanVersion,
+    StepSort,
+    TriedConditioning,
+    TryRequest,
+)
 
 DAY_MS = 86_400_000
 MOST_LOOKED_AT = 2_000
 SORTS = [
-    wire.StepSort(
+    StepSort(
         step=kind.name,
         about=kind.about,
         parameters=[answers.parameter(parameter) for parameter in kind.parameters],
@@ -33,7 +40,7 @@ SORTS = [
 class StepsView(View):
     """The sorts of steps."""
 
-    @operation(name="steps_list", gives=list[wire.StepSort])
+    @operation(name="steps_list", gives=list[StepSort])
     def get(self, request: Request) -> Response:
         """All sorts, with their numbers."""
         return Response(SORTS)
@@ -42,23 +49,23 @@ class StepsView(View):
 class ConditioningView(View):
     """How an entity's values are conditioned."""
 
-    @operation(gives=wire.Conditioning)
+    @operation(gives=ConditioningShape)
     def get(self, request: Request, node: str, name: str) -> Response:
         """The steps, all plans, and what would be a beginning."""
         return Response(conditioning_of(f"{node}/{name}"))
 
-    @operation(takes=wire.ConditioningRequest, gives=wire.Conditioning)
+    @operation(takes=ConditioningRequest, gives=ConditioningShape)
     def put(self, request: Request, node: str, name: str) -> Response:
         """Condition it by these steps from now on, or over its past too. The past is
         made again in the background; `progress` says how far that is."""
-        payload = body(request, wire.ConditioningRequest)
+        payload = body(request, ConditioningRequest)
         address = f"{node}/{name}"
         change(
             actor(request), ConditionEntity(address, payload.steps, payload.past), lambda *_: None
         )
         return Response(conditioning_of(address))
 
-    @operation(gives=wire.Conditioning)
+    @operation(gives=ConditioningShape)
     def delete(self, request: Request, node: str, name: str) -> Response:
         """Take the latest plan back; the past becomes what it was before."""
         address = f"{node}/{name}"
@@ -69,10 +76,10 @@ class ConditioningView(View):
 class TryView(View):
     """What steps would make of the past."""
 
-    @operation(takes=wire.TryRequest, gives=wire.TriedConditioning)
+    @operation(takes=TryRequest, gives=TriedConditioning)
     def post(self, request: Request, node: str, name: str) -> Response:
         """Try steps on a stretch of the past; nothing is stored."""
-        payload = body(request, wire.TryRequest)
+        payload = body(request, TryRequest)
         entity = read(lambda h: conditionable(h.house, f"{node}/{name}").snapshot())
         plan = _plan(payload.steps, f"{node}/{name}")
         now = hub().context.clock.now_ms()
@@ -82,7 +89,7 @@ class TryView(View):
             raise Invalid("start must come before end, and end must not lie ahead")
         result = tried(hub().context.records.history, entity, plan, start, end)
         return Response(
-            wire.TriedConditioning(
+            TriedConditioning(
                 entity=entity.address,
                 unit=entity.kind.unit,
                 start=start,
@@ -104,7 +111,7 @@ def _plan(steps: list[dict[str, float | str]], address: str) -> Plan:
         raise Invalid(str(error)) from error
 
 
-def conditioning_of(address: str) -> wire.Conditioning:
+def conditioning_of(address: str) -> ConditioningShape:
     """How an entity is conditioned, as an answer."""
 
     def look(h: Hub) -> tuple[int, str, str, Plan, list[Version], float | None, int, bool]:
@@ -120,13 +127,13 @@ def conditioning_of(address: str) -> wire.Conditioning:
     number, address, unit, plan, versions, progress, latest, states = read(look)
     # What is suggested comes from the last samples, however far back they are.
     first = [] if states else _suggested(number, latest)
-    return wire.Conditioning(
+    return ConditioningShape(
         entity=address,
         unit=unit,
         steps=[dict(step) for step in plan],
         words=[in_words(step) for step in plan],
         versions=[
-            wire.PlanVersion(
+            PlanVersion(
                 steps=[dict(step) for step in version.plan],
                 words=[in_words(step) for step in version.plan],
                 by=version.by,

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hombi import wire
 from hombi.core.kinds import Kind, Seen
 from hombi.core.series.statistics import Held, quantiles, time_over
 from hombi.hub.readings.port import Numbers, Point
+from hombi.wire.entities import History, SpanNumbers
 
 
 def history(
     points: Sequence[Point], entity: str, seen: Seen, start: int, end: int, width: int
-) -> wire.History:
+) -> History:
     """A course in buckets of `width` ms."""
-    return wire.History(
+    return History(
         entity=entity,
         unit=seen.unit,
         start=start,
@@ -41,14 +41,14 @@ def span_numbers(
     kind: Kind,
     span: tuple[int, int],
     over: float | None,
-) -> wire.SpanNumbers:
+) -> SpanNumbers:
     """What an entity comes to over a span."""
     known, seen = sum(ms for _, ms in held), kind.as_seen
     # Directions have no order, and so no median.
     ranked = known and kind.arithmetic.ordered
     p5, median, p95 = quantiles(held, (0.05, 0.5, 0.95)) if ranked else (None, None, None)
     mean = kind.arithmetic.mean(held) if known else sums.mean
-    return wire.SpanNumbers(
+    return SpanNumbers(
         entity=entity,
         unit=seen.unit,
         start=span[0],

@@ -8,7 +8,6 @@ from django.http import HttpResponse
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.hub.errors import NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import HOUSE, Actor, Right
@@ -25,6 +24,9 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, done, picture
 from hombi.service.bridge import change, read
+from hombi.wire.dashboards import Dashboard as DashboardShape
+from hombi.wire.dashboards import DashboardChange, DashboardRequest, TileRequest
+from hombi.wire.dashboards import Tile as TileShape
 
 
 class DashboardsView(View):
@@ -32,7 +34,7 @@ class DashboardsView(View):
 
     reads = Right.LOOK
 
-    @operation(name="dashboards_list", gives=list[wire.Dashboard])
+    @operation(name="dashboards_list", gives=list[DashboardShape])
     def get(self, request: Request) -> Response:
         """All of them. A room has one when somebody has arranged its page."""
         who = actor(request)
@@ -46,10 +48,10 @@ class DashboardsView(View):
             )
         )
 
-    @operation(takes=wire.DashboardRequest, gives=wire.Dashboard, status=201)
+    @operation(takes=DashboardRequest, gives=DashboardShape, status=201)
     def post(self, request: Request) -> Response:
         """Make one beside the rooms'."""
-        payload = body(request, wire.DashboardRequest)
+        payload = body(request, DashboardRequest)
         made = AddDashboard(payload.title, _tiles(payload.tiles))
         return Response(change(actor(request), made, _dashboard), 201)
 
@@ -59,16 +61,16 @@ class DashboardView(View):
 
     reads = Right.LOOK
 
-    @operation(gives=wire.Dashboard)
+    @operation(gives=DashboardShape)
     def get(self, request: Request, dashboard: str) -> Response:
         """The tiles in their order."""
         who = actor(request)
         return Response(read(lambda h: _dashboard(h, h.dashboards.known(dashboard), who)))
 
-    @operation(takes=wire.DashboardChange, gives=wire.Dashboard)
+    @operation(takes=DashboardChange, gives=DashboardShape)
     def put(self, request: Request, dashboard: str) -> Response:
         """Put these tiles on it. `room-` with a room's address is the room's page."""
-        payload = body(request, wire.DashboardChange)
+        payload = body(request, DashboardChange)
         made = ArrangeDashboard(dashboard, _tiles(payload.tiles), payload.title)
         return Response(change(actor(request), made, _dashboard))
 
@@ -97,7 +99,7 @@ class PictureView(View):
         return picture(*picture_at(read(look)), "no-store")
 
 
-def _tiles(requests: Sequence[wire.TileRequest]) -> list[Tile]:
+def _tiles(requests: Sequence[TileRequest]) -> list[Tile]:
     return [
         Tile(request.sort, tuple(request.of), request.size, request.text, request.address)
         for request in requests
@@ -109,13 +111,13 @@ def _shows(dashboard: Dashboard, who: Actor) -> bool:
     return not who.scoped or dashboard.slug == who.dashboard or dashboard.room in who.rooms
 
 
-def _dashboard(h: Hub, dashboard: Dashboard, who: Actor = HOUSE) -> wire.Dashboard:
-    return wire.Dashboard(
+def _dashboard(h: Hub, dashboard: Dashboard, who: Actor = HOUSE) -> DashboardShape:
+    return DashboardShape(
         dashboard=dashboard.slug,
         title=h.dashboards.title_of(dashboard),
         room=dashboard.room or None,
         tiles=[
-            wire.Tile(
+            TileShape(
                 sort=tile.sort,
                 of=list(tile.of),
                 size=tile.size,

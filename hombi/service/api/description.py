@@ -6,6 +6,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cache
+from importlib import import_module
+from pkgutil import iter_modules
 from typing import Any, get_args, get_origin
 
 import msgspec
@@ -23,6 +25,7 @@ from hombi.service.accounts.authentication import (
     TokenAuthentication,
 )
 from hombi.service.api.schema import OPERATIONS, Query
+from hombi.wire.base import Ask, Shape
 from hombi.wire.live import NEWS
 
 _TEMPLATE = "#/components/schemas/{name}"
@@ -72,13 +75,25 @@ def _ref(shape: Any) -> dict[str, Any] | None:
     return {"$ref": _TEMPLATE.format(name=shape.__name__)}
 
 
+def _shapes() -> list[type[msgspec.Struct]]:
+    """All shapes that go over the API."""
+    modules = [import_module(f"{wire.__name__}.{m.name}") for m in iter_modules(wire.__path__)]
+    return [
+        shape
+        for module in modules
+        for shape in vars(module).values()
+        if isinstance(shape, type)
+        and issubclass(shape, msgspec.Struct)
+        and shape.__module__ == module.__name__
+        and shape not in (Shape, Ask)
+    ]
+
+
 def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
     """Add the shapes, the streams, which are plain views, and problem details as every
     operation's error."""
-    shapes = [getattr(wire, name) for name in wire.__all__]
-    structs = [one for one in shapes if isinstance(one, type) and issubclass(one, msgspec.Struct)]
     _, components = msgspec.json.schema_components(
-        [*structs, *NEWS.values()], ref_template=_TEMPLATE
+        [*_shapes(), *NEWS.values()], ref_template=_TEMPLATE
     )
     schemas = result["components"].setdefault("schemas", {})
     schemas.update(sorted(components.items()))

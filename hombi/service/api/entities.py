@@ -8,7 +8,6 @@ import msgspec
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.errors import ValueTextError
 from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier_span, rows_of
 from hombi.core.kinds import Kind, Seen
@@ -31,6 +30,22 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done, given, whole_number
 from hombi.service.bridge import change, hub, read
+from hombi.wire.entities import (
+    Command,
+    CommandRequest,
+    Doubts,
+    Entity,
+    EntityChange,
+    EntityDetail,
+    History,
+    Reading,
+    Readings,
+    Row,
+    Share,
+    SpanNumbers,
+    Stretch,
+    Stretches,
+)
 
 SPANS_MS = {
     "hour": 3_600_000,
@@ -99,14 +114,14 @@ class EntitiesView(View):
 
     reads = Right.LOOK
 
-    @operation(name="entities_list", gives=list[wire.Entity], parameters=_WHICH)
+    @operation(name="entities_list", gives=list[Entity], parameters=_WHICH)
     def get(self, request: Request) -> Response:
         """All entities, or those of a room, a node, a kind."""
         names = ("room", "node", "kind")
         wanted = {n: request.query_params[n] for n in names if n in request.query_params}
         who = actor(request)
 
-        def look(h: Hub) -> list[wire.Entity]:
+        def look(h: Hub) -> list[Entity]:
             if "room" in wanted:
                 rooms = {s: r for s, r in h.house.rooms.items() if sees_room(who, s)}
                 room = find(rooms, wanted["room"], "room", lambda one: (one.name,))
@@ -133,7 +148,7 @@ def _node_of(h: Hub, who: Actor, name: str) -> str:
     return find(nodes, name, "node", lambda one: (one.title,)).address
 
 
-def _detail(h: Hub, who: Actor, name: str) -> wire.EntityDetail:
+def _detail(h: Hub, who: Actor, name: str) -> EntityDetail:
     """An entity as somebody sees it: what else is in the house is not told to guests
     and walls."""
     detail = answers.entity_detail(h, meant_by(h, who, name))
@@ -145,7 +160,7 @@ class NamedEntityView(View):
 
     reads = Right.LOOK
 
-    @operation(name="entities_called", gives=wire.EntityDetail)
+    @operation(name="entities_called", gives=EntityDetail)
     def get(self, request: Request, name: str) -> Response:
         """The entity with this name, like "Cellar rack humidity"; its `entity` is its
         address."""
@@ -158,16 +173,16 @@ class EntityView(View):
 
     reads = Right.LOOK
 
-    @operation(gives=wire.EntityDetail)
+    @operation(gives=EntityDetail)
     def get(self, request: Request, node: str, name: str) -> Response:
         """The entity, and the automations that look at it."""
         who, address = actor(request), f"{node}/{name}"
         return Response(read(lambda h: _detail(h, who, address)))
 
-    @operation(takes=wire.EntityChange, gives=wire.Entity)
+    @operation(takes=EntityChange, gives=Entity)
     def patch(self, request: Request, node: str, name: str) -> Response:
         """Rename it (its address stays), hide it or show it, or say what it is."""
-        payload = body(request, wire.EntityChange)
+        payload = body(request, EntityChange)
         address, kind = f"{node}/{name}", given(payload.kind)
         rest = ChangeEntity(
             address,
@@ -197,7 +212,7 @@ class HistoryView(View):
 
     reads = Right.LOOK
 
-    @operation(gives=wire.History, parameters=[*_SPAN, Query("points", int, default=600)])
+    @operation(gives=History, parameters=[*_SPAN, Query("points", int, default=600)])
     def get(self, request: Request, node: str, name: str) -> Response:
         """At most `points` buckets with their mean, lowest and highest value."""
         past, seen = _series(f"{node}/{name}")
@@ -217,7 +232,7 @@ class NumbersView(View):
     reads = Right.LOOK
 
     @operation(
-        gives=wire.SpanNumbers,
+        gives=SpanNumbers,
         parameters=[
             *_SPAN,
             Query("over", str, description='a limit, like "82 %", or a number'),
@@ -246,7 +261,7 @@ class NumbersView(View):
 class DoubtsView(View):
     """The readings of a span that are not good."""
 
-    @operation(gives=wire.Doubts, parameters=_SPAN)
+    @operation(gives=Doubts, parameters=_SPAN)
     def get(self, request: Request, node: str, name: str) -> Response:
         """When they were, and why they are uncertain or bad."""
         address = f"{node}/{name}"
@@ -256,7 +271,7 @@ class DoubtsView(View):
         result = history.doubts(past, start, end, MOST_DOUBTS + 1)
         some = result[:MOST_DOUBTS]
         return Response(
-            wire.Doubts(
+            Doubts(
                 entity=address,
                 start=start,
                 end=end,
@@ -273,7 +288,7 @@ class StretchesView(View):
 
     reads = Right.LOOK
 
-    @operation(gives=wire.Stretches, parameters=_SPAN)
+    @operation(gives=Stretches, parameters=_SPAN)
     def get(self, request: Request, node: str, name: str) -> Response:
         """One stretch for each state, oldest first; it is so until it says otherwise.
         And for how much of each hour or day it was at its second state, also where its
@@ -286,11 +301,11 @@ class StretchesView(View):
         last = max(start, min(end, hub().context.clock.now_ms()))
         ends = [at for at, _ in result[1:]] + [last]
         made = [
-            wire.Stretch(start=at, end=max(at, until), value=value)
+            Stretch(start=at, end=max(at, until), value=value)
             for (at, value), until in zip(result, ends, strict=False)
         ][:MAX_STRETCHES]
         return Response(
-            wire.Stretches(
+            Stretches(
                 entity=f"{node}/{name}",
                 start=start,
                 end=end,
@@ -301,7 +316,7 @@ class StretchesView(View):
         )
 
 
-def _shares(past: Past, start: int, end: int) -> list[wire.Share]:
+def _shares(past: Past, start: int, end: int) -> list[Share]:
     """How much of each hour of the house, or day of a longer span, it was at its second
     state."""
     if start >= end:
@@ -315,7 +330,7 @@ def _shares(past: Past, start: int, end: int) -> list[wire.Share]:
         return []
     parts = [*bounds(pieces[0].start_ms, end, rows, zone)[:-1], end]
     return [
-        wire.Share(
+        Share(
             start=max(start, row.start_ms),
             end=row.end_ms,
             on_ms=round(row.on_ms),
@@ -332,7 +347,7 @@ class CoursesView(View):
 
     @operation(
         name="courses",
-        gives=list[wire.History],
+        gives=list[History],
         parameters=[
             *_SPAN,
             Query("entity", str, many=True, required=True),
@@ -370,7 +385,7 @@ class RowsView(View):
     reads = Right.LOOK
 
     @operation(
-        gives=list[wire.Row],
+        gives=list[Row],
         parameters=[
             *_SPAN,
             Query("rows", str, enum=list(ROWS_MS), description="by the span unless given"),
@@ -394,7 +409,7 @@ class RowsView(View):
             # readings from outside.
             numbers = history.numbers(past, max(a, start), min(b, end))
             result.append(
-                wire.Row(
+                Row(
                     start=a,
                     end=b,
                     mean=seen.of(numbers.mean),
@@ -409,14 +424,14 @@ class RowsView(View):
 class ReadingsView(View):
     """An entity's single readings."""
 
-    @operation(gives=wire.Readings, parameters=_SPAN)
+    @operation(gives=Readings, parameters=_SPAN)
     def get(self, request: Request, node: str, name: str) -> Response:
         """Single readings, oldest first, a thousand a page; the bad ones too."""
         past, seen = _series(f"{node}/{name}")
         start, end = span_of(request)
         result = hub().context.records.history.single(past.entity, start, end, PAGE)
         readings = [
-            wire.Reading(
+            Reading(
                 at=reading.at_ms,
                 raw=reading.sent,
                 value=seen.of(reading.value),
@@ -427,7 +442,7 @@ class ReadingsView(View):
             if reading.channel in past.channels
         ]
         following = result[-1].at_ms + 1 if len(result) == PAGE else None
-        return Response(wire.Readings(readings=readings, next=following))
+        return Response(Readings(readings=readings, next=following))
 
 
 class CommandView(View):
@@ -435,9 +450,9 @@ class CommandView(View):
 
     does = Right.SWITCH
 
-    @operation(takes=wire.CommandRequest, gives=wire.Command)
+    @operation(takes=CommandRequest, gives=Command)
     def post(self, request: Request, node: str, name: str) -> Response:
         """Ask the entity to take a value, and wait until its node confirms it or time
         is up. The answer's `state` says which."""
-        wanted = CommandEntity(f"{node}/{name}", body(request, wire.CommandRequest).to)
+        wanted = CommandEntity(f"{node}/{name}", body(request, CommandRequest).to)
         return Response(change(actor(request), wanted, lambda _, c: answers.command(c)))

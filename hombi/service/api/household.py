@@ -10,7 +10,6 @@ from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.hub.errors import NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import STRANGER, Right, Role
@@ -39,6 +38,20 @@ from hombi.service.api.trust import drawn
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import change, hub, read, written
 from hombi.service.throttles import AddressThrottle
+from hombi.wire.people import (
+    Invitation,
+    Invited,
+    JoinRequest,
+    OpenInvitation,
+    OwnPassword,
+    PasswordRequest,
+    Person,
+    PlaceRequest,
+    RecoveryCodes,
+    SecondBegun,
+    SecondCode,
+    SignedIn,
+)
 
 DAY_MS = 86_400_000
 
@@ -49,16 +62,16 @@ def _pages(h: Hub) -> set[str]:
     return rooms | {dashboard.slug for dashboard in h.dashboards.all}
 
 
-def _place(payload: wire.PlaceRequest) -> Place:
+def _place(payload: PlaceRequest) -> Place:
     if payload.role == "wall" and payload.dashboard and payload.dashboard not in read(_pages):
         raise NotFound(f"there is no page {payload.dashboard}; `hombi dashboard list` names them")
     return Place(Role(payload.role), payload.rooms, payload.dashboard, payload.switches)
 
 
-def _invitation(request: Request, code: str) -> wire.Invitation:
+def _invitation(request: Request, code: str) -> Invitation:
     address = f"{page_address(request)}/join?code={code}"
     ends = hub().context.clock.now_ms() + GOOD_DAYS * DAY_MS
-    return wire.Invitation(code=code, address=address, svg=drawn(address), ends_at=ends)
+    return Invitation(code=code, address=address, svg=drawn(address), ends_at=ends)
 
 
 class PeopleView(View):
@@ -66,7 +79,7 @@ class PeopleView(View):
 
     reads = Right.KEEP
 
-    @operation(name="people_list", gives=list[wire.Person])
+    @operation(name="people_list", gives=list[Person])
     def get(self, request: Request) -> Response:
         """All of them by name, with what they are in the house."""
         return Response([_person(user) for user in User.objects.order_by("username")])
@@ -77,10 +90,10 @@ class PersonView(View):
 
     does = Right.KEEP
 
-    @operation(name="person_change", takes=wire.PlaceRequest, gives=wire.Person)
+    @operation(name="person_change", takes=PlaceRequest, gives=Person)
     def put(self, request: Request, person: str) -> Response:
         """Change a person's role."""
-        payload = body(request, wire.PlaceRequest)
+        payload = body(request, PlaceRequest)
         change(actor(request), ChangeAccount(person, _place(payload)), lambda *_: None)
         return Response(_person(User.objects.get(username=person)))
 
@@ -95,7 +108,7 @@ class ResetView(View):
 
     does = Right.KEEP
 
-    @operation(name="person_reset", gives=wire.Invitation, status=201)
+    @operation(name="person_reset", gives=Invitation, status=201)
     def post(self, request: Request, person: str) -> Response:
         """A code with which they set a new one."""
         code = change(actor(request), ResetPerson(person), lambda _, made: made)
@@ -107,13 +120,13 @@ class InvitationsView(View):
 
     reads = does = Right.KEEP
 
-    @operation(name="invitations_list", gives=list[wire.OpenInvitation])
+    @operation(name="invitations_list", gives=list[OpenInvitation])
     def get(self, request: Request) -> Response:
         """Those that nobody has used yet, the latest first."""
         invitations = open_invitations(hub().context.clock.now_ms())
         return Response(
             [
-                wire.OpenInvitation(
+                OpenInvitation(
                     number=one.pk,
                     role=one.role,  # type: ignore[arg-type]
                     rooms=one.rooms,
@@ -127,10 +140,10 @@ class InvitationsView(View):
             ]
         )
 
-    @operation(name="invitations_make", takes=wire.PlaceRequest, gives=wire.Invitation, status=201)
+    @operation(name="invitations_make", takes=PlaceRequest, gives=Invitation, status=201)
     def post(self, request: Request) -> Response:
         """Make one; it is good for three days, and used once."""
-        payload = body(request, wire.PlaceRequest)
+        payload = body(request, PlaceRequest)
         code = change(actor(request), Invite(_place(payload)), lambda _, made: made)
         return Response(_invitation(request, code), status=201)
 
@@ -157,7 +170,7 @@ class JoinView(View):
 
     @operation(
         name="join_look",
-        gives=wire.Invited,
+        gives=Invited,
         open_to_all=True,
         parameters=[Query("code", str, required=True)],
     )
@@ -165,19 +178,17 @@ class JoinView(View):
         """What an invitation is for, by its `code`."""
         result = invitation(request.query_params.get("code", ""), hub().context.clock.now_ms())
         return Response(
-            wire.Invited(
+            Invited(
                 house=hub().config.house_name,
                 role=result.role,  # type: ignore[arg-type]
                 person=result.user.username if result.user else "",
             )
         )
 
-    @operation(
-        name="join", takes=wire.JoinRequest, gives=wire.SignedIn, status=201, open_to_all=True
-    )
+    @operation(name="join", takes=JoinRequest, gives=SignedIn, status=201, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Join with an invitation, or set a new password with one, and sign in."""
-        payload = body(request, wire.JoinRequest)
+        payload = body(request, JoinRequest)
         wanted = Join(payload.code, payload.username, payload.password)
         user = change(STRANGER, wanted, lambda _, made: made)
         browsers.sign_in(request._request, user)
@@ -197,10 +208,10 @@ class PasswordView(View):
     def get_throttles(self) -> list[Any]:
         return [AddressThrottle()]
 
-    @operation(name="password_change", takes=wire.PasswordRequest)
+    @operation(name="password_change", takes=PasswordRequest)
     def put(self, request: Request) -> Response:
         """Another one. Everywhere else one is signed out."""
-        payload = body(request, wire.PasswordRequest)
+        payload = body(request, PasswordRequest)
         keep = request.auth.pk if isinstance(request.auth, AccessToken) else 0
         wanted = ChangePassword(payload.old, payload.new, keep)
         user = change(actor(request), wanted, lambda _, made: made)
@@ -218,23 +229,23 @@ class SecondView(View):
     def get_throttles(self) -> list[Any]:
         return [AddressThrottle()]
 
-    @operation(name="second_begin", takes=wire.OwnPassword, gives=wire.SecondBegun, status=201)
+    @operation(name="second_begin", takes=OwnPassword, gives=SecondBegun, status=201)
     def post(self, request: Request) -> Response:
         """Make a secret for an app."""
-        payload = body(request, wire.OwnPassword)
+        payload = body(request, OwnPassword)
         secret = change(actor(request), BeginSecond(payload.password), lambda _, made: made)
         house = hub().config.house_name
         address = TOTP(secret).provisioning_uri(
             name=actor(request).name, issuer_name=f"Hombi, {house}"
         )
-        return Response(wire.SecondBegun(secret=secret, svg=drawn(address)), status=201)
+        return Response(SecondBegun(secret=secret, svg=drawn(address)), status=201)
 
-    @operation(name="second_confirm", takes=wire.SecondCode, gives=wire.RecoveryCodes)
+    @operation(name="second_confirm", takes=SecondCode, gives=RecoveryCodes)
     def put(self, request: Request) -> Response:
         """Show that the app has it; from now on one signs in with a code too."""
-        payload = body(request, wire.SecondCode)
+        payload = body(request, SecondCode)
         codes = change(actor(request), ConfirmSecond(payload.code), lambda _, made: made)
-        return Response(wire.RecoveryCodes(codes=codes))
+        return Response(RecoveryCodes(codes=codes))
 
 
 class SecondRemovalView(View):
@@ -246,16 +257,16 @@ class SecondRemovalView(View):
     def get_throttles(self) -> list[Any]:
         return [AddressThrottle()]
 
-    @operation(name="second_remove", takes=wire.OwnPassword)
+    @operation(name="second_remove", takes=OwnPassword)
     def post(self, request: Request) -> Response:
         """Sign in with the password alone again."""
-        payload = body(request, wire.OwnPassword)
+        payload = body(request, OwnPassword)
         return done(request, RemoveSecond(payload.password))
 
 
-def _person(user: User) -> wire.Person:
+def _person(user: User) -> Person:
     who = actor_of(user)
-    return wire.Person(
+    return Person(
         username=user.username,
         role=who.role.value,
         rooms=sorted(who.rooms),

@@ -15,7 +15,6 @@ from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.errors import UnitError
 from hombi.core.house_time import known_zone
 from hombi.core.series import Channel
@@ -28,6 +27,7 @@ from hombi.hub.past.importing import BeginImport, EndImport, TakeBackImport
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import call, change, hub, read
+from hombi.wire.importing import Import, ImportPlan, WrongLine
 
 IN_MEMORY = 1024 * 1024
 AT_ONCE = 2_000
@@ -65,7 +65,7 @@ class _Sums:
     old: int = 0
     ahead: int = 0
     wrong: int = 0
-    mistakes: list[wire.WrongLine] = field(default_factory=list)
+    mistakes: list[WrongLine] = field(default_factory=list)
     start: int | None = None
     end: int | None = None
     low: float | None = None
@@ -85,20 +85,20 @@ class ImportsView(View):
 
     parser_classes = (CsvBody,)
 
-    @operation(name="imports_list", gives=list[wire.Import])
+    @operation(name="imports_list", gives=list[Import])
     def get(self, request: Request, node: str, name: str) -> Response:
         """The files that were imported, the latest last."""
 
-        def look(h: Hub) -> list[wire.Import]:
+        def look(h: Hub) -> list[Import]:
             channels = h.imports.importable(f"{node}/{name}").channels.imports()
             return [
-                wire.Import(number=c.number, file=c.file, unit=c.unit, made_at=c.since_ms)
+                Import(number=c.number, file=c.file, unit=c.unit, made_at=c.since_ms)
                 for c in channels
             ]
 
         return Response(read(look))
 
-    @operation(name="imports_make", gives=wire.ImportPlan, parameters=_HOW, body=_TEXT)
+    @operation(name="imports_make", gives=ImportPlan, parameters=_HOW, body=_TEXT)
     def post(self, request: Request, node: str, name: str) -> Response:
         """Read a CSV with a sensor's past and say what would be stored; with `apply`,
         store it. Columns can be in any order, decimals have a comma, times be local."""
@@ -151,7 +151,7 @@ def _lines(file: IO[bytes]) -> Iterator[str]:
 
 def _imported(
     request: Request, entity: Entity, unit: str, file: IO[bytes], *, apply: bool
-) -> wire.ImportPlan:
+) -> ImportPlan:
     query = request.query_params
     zone = known_zone(query["zone"]) if query.get("zone") else hub().config.zone
     if zone is None:
@@ -198,7 +198,7 @@ def _imported(
     value = layout.named(layout.value).strip()
     times = " and ".join(layout.named(one).strip() for one in layout.time)
     decimals = ", decimals with a comma" if layout.decimal == "," else ""
-    return wire.ImportPlan(
+    return ImportPlan(
         entity=entity.address,
         layout=[
             f"the time is in {times}; a time without a zone is one of {zone.key}",
@@ -278,7 +278,7 @@ def _take(
         if wrong or isinstance(value, str):
             sums.wrong += 1
             if len(sums.mistakes) < MOST_MISTAKES:
-                sums.mistakes.append(wire.WrongLine(line=row.line, what=wrong))
+                sums.mistakes.append(WrongLine(line=row.line, what=wrong))
         elif row.at_ms < oldest:
             sums.old += 1
         elif row.at_ms > newest:

@@ -7,7 +7,6 @@ import contextlib
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.house_facts import did_you_mean
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
@@ -16,6 +15,7 @@ from hombi.service.api import answers
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, whole_number
 from hombi.service.bridge import call, hub, read
+from hombi.wire.people import JournalEvents, JournalPage
 
 PAGE = 100
 MAX_PAGE = 500
@@ -31,7 +31,7 @@ _WHICH = [
 class JournalView(View):
     """What happened."""
 
-    @operation(gives=wire.JournalPage, parameters=_WHICH)
+    @operation(gives=JournalPage, parameters=_WHICH)
     def get(self, request: Request) -> Response:
         """What happened, newest first."""
         limit = min(MAX_PAGE, max(1, whole_number(request, "limit", PAGE)))
@@ -48,7 +48,7 @@ class JournalView(View):
             **about,
         )
         more, entries = len(result) > limit, result[:limit]
-        page = wire.JournalPage(
+        page = JournalPage(
             entries=[answers.entry(entry) for entry in entries],
             next=entries[-1].id if more else None,
         )
@@ -58,11 +58,11 @@ class JournalView(View):
 class JournalEventsView(View):
     """What the journal can tell of."""
 
-    @operation(name="journal_events", gives=wire.JournalEvents)
+    @operation(name="journal_events", gives=JournalEvents)
     def get(self, request: Request) -> Response:
         """The names of all events that are written down, in the order of the
         alphabet."""
-        return Response(wire.JournalEvents(events=sorted(journaled())))
+        return Response(JournalEvents(events=sorted(journaled())))
 
 
 def _about(request: Request) -> dict[str, str]:

@@ -7,7 +7,6 @@ from collections import Counter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.automation import (
     EdgeKind,
     Named,
@@ -38,6 +37,21 @@ from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, whole_number
 from hombi.service.bridge import hub, read
+from hombi.wire.automations import (
+    Account,
+    AccountDone,
+    AccountLine,
+    PretendValue,
+    Rehearsal,
+    RehearsedStep,
+    RehearseRequest,
+    Replay,
+    ReplayedEdge,
+    ReplayedEffect,
+    ReplayRequest,
+    SuggestedLimit,
+)
+from hombi.wire.automations import Lane as LaneShape
 
 USUAL_MS = 30 * DAY_MS
 WEEK_MS = 7 * DAY_MS
@@ -65,11 +79,11 @@ _turns = Turns()
 class ReplayView(View):
     """A text over the past."""
 
-    @operation(takes=wire.ReplayRequest, gives=wire.Replay)
+    @operation(takes=ReplayRequest, gives=Replay)
     def post(self, request: Request) -> Response:
         """When it would have started and ended, and what is to be said of its limit;
         nothing is done. A text with mistakes is refused with all of them."""
-        payload = body(request, wire.ReplayRequest)
+        payload = body(request, ReplayRequest)
         text = text_of(payload.text)
         now = hub().context.clock.now_ms()
         end = payload.end or now
@@ -96,10 +110,10 @@ class ReplayView(View):
 class RehearseView(View):
     """A text with pretend values."""
 
-    @operation(takes=wire.RehearseRequest, gives=wire.Rehearsal)
+    @operation(takes=RehearseRequest, gives=Rehearsal)
     def post(self, request: Request) -> Response:
         """What it would do with them, as time goes by; the house is not touched."""
-        payload = body(request, wire.RehearseRequest)
+        payload = body(request, RehearseRequest)
         text = text_of(payload.text)
         begin = payload.at or hub().context.clock.now_ms()
         if not 0 < begin <= LATEST_MS:
@@ -124,13 +138,13 @@ class RehearseView(View):
         }
         rehearsal = rehearse(program, known, saids, (begin, end), hub().config.zone)
         return Response(
-            wire.Rehearsal(
+            Rehearsal(
                 sentence=program.sentence(names),
                 start=begin,
                 end=end,
                 entities=list(program.entities),
                 steps=[
-                    wire.RehearsedStep(
+                    RehearsedStep(
                         at=step.at_ms,
                         after_ms=step.at_ms - begin,
                         edge=step.edge,
@@ -146,9 +160,7 @@ class RehearseView(View):
         )
 
 
-def _said(
-    one: wire.PretendValue, program: Program, entities: dict[str, Entity], begin: int
-) -> Said:
+def _said(one: PretendValue, program: Program, entities: dict[str, Entity], begin: int) -> Said:
     """A pretend value in the kind's unit. Raises Invalid."""
     address = one.entity or program.watch.entity
     if address not in entities:
@@ -190,7 +202,7 @@ def _span(text: str) -> int:
 class AccountView(View):
     """Why, or why not."""
 
-    @operation(name="automations_why", gives=wire.Account, parameters=_AT)
+    @operation(name="automations_why", gives=Account, parameters=_AT)
     def get(self, request: Request, automation: str) -> Response:
         """Where an automation stood at a moment, by its present text, and what each
         part said."""
@@ -212,11 +224,11 @@ class AccountView(View):
         beside = Beside(on, state if at == now else None, names, hands)
         account = accounted(program, entities, records.history, at, hub().config.zone, beside)
         edge, done = _done(records.journal, slug, at)
-        lines = [wire.AccountLine(holds=line.holds, text=line.text) for line in account.lines]
+        lines = [AccountLine(holds=line.holds, text=line.text) for line in account.lines]
         if at == now and stands is not account.phase:
-            lines.append(wire.AccountLine(holds=None, text=_in_fact(stands)))
+            lines.append(AccountLine(holds=None, text=_in_fact(stands)))
         return Response(
-            wire.Account(
+            Account(
                 automation=slug,
                 at=at,
                 phase=account.phase.value,
@@ -228,8 +240,8 @@ class AccountView(View):
         )
 
 
-def _lanes(lanes: list[Lane]) -> list[wire.Lane]:
-    return [wire.Lane(text=lane.text, since=lane.since_ms, said=lane.said) for lane in lanes]
+def _lanes(lanes: list[Lane]) -> list[LaneShape]:
+    return [LaneShape(text=lane.text, since=lane.since_ms, said=lane.said) for lane in lanes]
 
 
 def _snapshots(h: Hub, program: Program) -> dict[str, Entity]:
@@ -275,7 +287,7 @@ def _in_fact(stands: Phase) -> str:
 
 def _done(
     journal: JournalPort, slug: str, at: int
-) -> tuple[JournalEntry | None, list[wire.AccountDone]]:
+) -> tuple[JournalEntry | None, list[AccountDone]]:
     """The last edge until a moment, by the journal, and what was done about it within
     the hour after that moment."""
     rows = journal.entries(MOST_DONE, until_ms=at + HOUR_MS, automation=slug)[::-1]
@@ -285,7 +297,7 @@ def _done(
         return None, []
     edge, end = rows[before[-1]], next((n for n in places if n > before[-1]), len(rows))
     return edge, [
-        wire.AccountDone(
+        AccountDone(
             at=row.at_ms,
             text=row.text,
             done=DONE[row.event] if row.data.get("done", True) else None,
@@ -302,7 +314,7 @@ def _replay(
     names: dict[str, str],
     span: tuple[int, int],
     lived: list[int] | None,
-) -> wire.Replay:
+) -> Replay:
     start, end = span
     replayed, watch = back.replayed, program.watch
     seen = watch.kind.as_seen
@@ -315,7 +327,7 @@ def _replay(
     )
     sided = bool(watch.comparison.side) and not (program.more or watch.moving)
     until = watch.comparison.until
-    return wire.Replay(
+    return Replay(
         sentence=program.sentence(names),
         entity=watch.entity,
         entities=list(program.entities),
@@ -331,12 +343,12 @@ def _replay(
         on_from=[a for a, _ in on],
         on_until=[b for _, b in on],
         edges=[
-            wire.ReplayedEdge(at=acted.why.at_ms, edge=acted.why.edge.value, text=acted.why.text)
+            ReplayedEdge(at=acted.why.at_ms, edge=acted.why.edge.value, text=acted.why.text)
             for acted in replayed.acted[-MOST_EDGES:]
         ],
         stood_from=[move.at_ms for move in replayed.moves[-MOST_MOVES:]],
         stood=[move.after.value for move in replayed.moves[-MOST_MOVES:]],
-        effects=[wire.ReplayedEffect(text=text, times=times) for text, times in done.items()],
+        effects=[ReplayedEffect(text=text, times=times) for text, times in done.items()],
         lanes=_lanes(back.lanes),
         advice=back.advice,
         lived=lived,
@@ -344,9 +356,7 @@ def _replay(
         limit=seen.limit(watch.comparison.limit) if sided else None,
         until=seen.limit(until) if sided and until is not None else None,
         limits=[
-            wire.SuggestedLimit(
-                limit=show_limit(limit.limit, watch.kind), a_week=round(limit.a_week, 1)
-            )
+            SuggestedLimit(limit=show_limit(limit.limit, watch.kind), a_week=round(limit.a_week, 1))
             for limit in back.limits
         ],
     )

@@ -11,7 +11,6 @@ from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.kinds import KINDS
 from hombi.core.picking import candidates
 from hombi.core.topics import valid_filter
@@ -26,6 +25,16 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, yes
 from hombi.service.bridge import change, hub, read
+from hombi.wire.entities import Entity, KindOfEntity
+from hombi.wire.messages import (
+    Message,
+    MessageDetail,
+    Pickable,
+    PickingRequest,
+    PickRequest,
+    Previewed,
+)
+from hombi.wire.messages import Messages as MessagesShape
 
 LIMIT, MAX_LIMIT = 100, 1_000
 # A person reads no faster; what comes in between is counted, not sent.
@@ -56,7 +65,7 @@ def wanted(params: Any) -> Filter:
     return Filter(via, topic, params.get("node", "").strip(), params.get("text", ""))
 
 
-def _picking(payload: wire.PickingRequest) -> Picking:
+def _picking(payload: PickingRequest) -> Picking:
     return Picking(
         payload.via, payload.topic, payload.pointer, payload.at, payload.kind, payload.unit
     )
@@ -65,7 +74,7 @@ def _picking(payload: wire.PickingRequest) -> Picking:
 class MessagesView(View):
     """Messages."""
 
-    @operation(name="messages_list", gives=list[wire.Message], parameters=_FILTERS)
+    @operation(name="messages_list", gives=list[Message], parameters=_FILTERS)
     def get(self, request: Request) -> Response:
         """The latest messages, newest first; with `each_topic` the last one of each
         topic."""
@@ -81,7 +90,7 @@ class MessagesView(View):
 class MessageView(View):
     """One message."""
 
-    @operation(gives=wire.MessageDetail)
+    @operation(gives=MessageDetail)
     def get(self, request: Request, number: int) -> Response:
         """The message, with the values that could be picked out of it. It is kept for a
         while only."""
@@ -89,23 +98,23 @@ class MessageView(View):
         if message is None:
             raise NotFound(f"message {number} is no longer stored")
         values = [
-            wire.Pickable(pointer=candidate.pointer, shown=candidate.shown)
+            Pickable(pointer=candidate.pointer, shown=candidate.shown)
             for candidate in candidates(message.payload)
         ]
-        return Response(wire.MessageDetail(**answers.message_fields(message), values=values))
+        return Response(MessageDetail(**answers.message_fields(message), values=values))
 
 
 class PreviewView(View):
     """Trying a pick."""
 
-    @operation(takes=wire.PickingRequest, gives=list[wire.Previewed])
+    @operation(takes=PickingRequest, gives=list[Previewed])
     def post(self, request: Request) -> Response:
         """What the last messages would have given. Nothing is kept."""
-        picking = _picking(body(request, wire.PickingRequest))
+        picking = _picking(body(request, PickingRequest))
 
-        def look(h: Hub) -> list[wire.Previewed]:
+        def look(h: Hub) -> list[Previewed]:
             return [
-                wire.Previewed(
+                Previewed(
                     number=row.message.number,
                     at=row.message.at_ms,
                     topic=row.message.heard.topic,
@@ -122,11 +131,11 @@ class PreviewView(View):
 class PicksView(View):
     """Picking."""
 
-    @operation(takes=wire.PickRequest, gives=list[wire.Entity], status=201)
+    @operation(takes=PickRequest, gives=list[Entity], status=201)
     def post(self, request: Request) -> Response:
         """Make the value an entity of each of the nodes; from the next message on it
         has readings."""
-        payload = body(request, wire.PickRequest)
+        payload = body(request, PickRequest)
         write = payload.write
         writing = Writing(write.topic, write.payload, write.retain) if write else None
         pick = TakePick(
@@ -139,12 +148,12 @@ class PicksView(View):
 class KindsView(View):
     """Kinds."""
 
-    @operation(gives=list[wire.KindOfEntity])
+    @operation(gives=list[KindOfEntity])
     def get(self, request: Request) -> Response:
         """The kinds of entities there are."""
         return Response(
             [
-                wire.KindOfEntity(
+                KindOfEntity(
                     kind=k.name,
                     title=k.shown,
                     unit=k.unit,
@@ -192,5 +201,5 @@ async def _follow(filter_: Filter, after: str) -> AsyncGenerator[bytes]:
         idle = 0.0
         shown = [answers.message(message) for message in reversed(result[:MOST_AT_ONCE])]
         more = max(0, len(result) - MOST_AT_ONCE)
-        answer = msgspec.json.encode(wire.Messages(messages=shown, passed_over=more))
+        answer = msgspec.json.encode(MessagesShape(messages=shown, passed_over=more))
         yield b"id: %d\nevent: messages\ndata: " % seen + answer + b"\n\n"

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from hombi import wire
 from hombi.core.toml_text import Mistake
+from hombi.wire.automations import Mistake as MistakeShape
 
 
-def mistake(mistake: Mistake) -> wire.Mistake:
+def mistake(mistake: Mistake) -> MistakeShape:
     """A mistake in a text."""
-    return wire.Mistake(
+    return MistakeShape(
         line=mistake.place.line,
         column=mistake.place.column,
         what=mistake.what,

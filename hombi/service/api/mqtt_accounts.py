@@ -6,7 +6,6 @@ from django.db import connection
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.hub.doctor import look
 from hombi.hub.kernel import Right
 from hombi.hub.nodes.mqtt_accounts import (
@@ -21,6 +20,8 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, done, given
 from hombi.service.bridge import change, read
+from hombi.wire.house import Check as CheckShape
+from hombi.wire.people import MqttAccount, MqttAccountChange, MqttAccountRequest, NewMqttAccount
 
 # A database of years takes long to look through; this many steps are enough to find
 # what a broken disk does.
@@ -32,7 +33,7 @@ class MqttAccountsView(View):
 
     reads = Right.KEEP
 
-    @operation(gives=list[wire.MqttAccount])
+    @operation(gives=list[MqttAccount])
     def get(self, request: Request) -> Response:
         """All MQTT accounts, by name."""
         return Response(
@@ -43,10 +44,10 @@ class MqttAccountsView(View):
             )
         )
 
-    @operation(takes=wire.MqttAccountRequest, gives=wire.NewMqttAccount, status=201)
+    @operation(takes=MqttAccountRequest, gives=NewMqttAccount, status=201)
     def post(self, request: Request) -> Response:
         """Let an MQTT account in."""
-        payload = body(request, wire.MqttAccountRequest)
+        payload = body(request, MqttAccountRequest)
         wanted = AddMqttAccount(payload.name, payload.publish, payload.subscribe)
         made = change(actor(request), wanted, lambda _, m: answers.new_mqtt_account(m))
         return Response(made, status=201)
@@ -55,10 +56,10 @@ class MqttAccountsView(View):
 class MqttAccountView(View):
     """One account."""
 
-    @operation(takes=wire.MqttAccountChange, gives=wire.MqttAccount)
+    @operation(takes=MqttAccountChange, gives=MqttAccount)
     def patch(self, request: Request, account: str) -> Response:
         """Give it other topics."""
-        payload = body(request, wire.MqttAccountChange)
+        payload = body(request, MqttAccountChange)
         wanted = ChangeMqttAccount(account, given(payload.publish), given(payload.subscribe))
         return Response(change(actor(request), wanted, lambda _, t: answers.account(t)))
 
@@ -71,7 +72,7 @@ class MqttAccountView(View):
 class MqttAccountKeyView(View):
     """An account's key."""
 
-    @operation(gives=wire.NewMqttAccount)
+    @operation(gives=NewMqttAccount)
     def post(self, request: Request, account: str) -> Response:
         """Make a new key; the old one stops working at once."""
         made = change(
@@ -83,14 +84,14 @@ class MqttAccountKeyView(View):
 class DoctorView(View):
     """How the hub is."""
 
-    @operation(gives=list[wire.Check])
+    @operation(gives=list[CheckShape])
     def get(self, request: Request) -> Response:
         """A look at every part, and what to do."""
         checks = read(look)
         checks.insert(3, _database())
         return Response(
             [
-                wire.Check(
+                CheckShape(
                     part=c.part,
                     state=c.state,  # type: ignore[arg-type]
                     text=c.text,

@@ -8,7 +8,6 @@ from typing import Any
 
 import msgspec
 
-from hombi import wire
 from hombi.hub.acting.events import CommandChanged, HandChanged, WishChanged
 from hombi.hub.automations.events import (
     AutomationAdded,
@@ -70,6 +69,7 @@ from hombi.hub.rooms.events import RoomsChanged
 from hombi.service.api import answers
 from hombi.service.bridge import hub
 from hombi.wire.base import Shape
+from hombi.wire.entities import Command
 from hombi.wire.live import (
     ArrivalNews,
     AutomationNews,
@@ -81,6 +81,7 @@ from hombi.wire.live import (
     ReadingNews,
     RoomsNews,
 )
+from hombi.wire.people import Notice
 
 Told = tuple[str, Shape]
 
@@ -123,12 +124,12 @@ def _arrival(event: ArrivalChanged) -> Told:
     return "arrival", news
 
 
-def _notice(event: NoticeChanged) -> wire.Notice:
+def _notice(event: NoticeChanged) -> Notice:
     return answers.notice(hub(), event.delivery)
 
 
 def _command(event: CommandChanged) -> Told:
-    news = wire.Command(
+    news = Command(
         id=event.id,
         entity=event.entity,
         value=event.value,

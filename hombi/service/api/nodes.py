@@ -7,7 +7,6 @@ from urllib.parse import urlencode
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
 from hombi.hub.nodes.feature import AskAgain, ChangeNode, RemoveNode
@@ -22,16 +21,30 @@ from hombi.service.api.schema import Query, operation
 from hombi.service.api.trust import drawn
 from hombi.service.api.views import View, actor, done, given
 from hombi.service.bridge import call, change, hub, read
+from hombi.wire.entities import Entity
+from hombi.wire.nodes import (
+    Acted,
+    ActionRequest,
+    Node,
+    NodeChange,
+    NodeKey,
+    NodeRequest,
+    NodeSecret,
+    PostedRequest,
+    Setting,
+    SettingRequest,
+    SetupCode,
+)
 
 MAX_THING, MAX_CODE = 200, 40
 _HISTORY = [Query("history", str, enum=["keep", "delete"], default="keep")]
 _SETUP = [Query("thing", str, required=True), Query("code", str)]
 
 
-def _key(request: Request, node: str, key: str) -> wire.NodeKey:
+def _key(request: Request, node: str, key: str) -> NodeKey:
     """A node's key as it is shown once."""
     address = f"{house_address(request)}/api/intake/{node}/ENTITY"
-    return wire.NodeKey(
+    return NodeKey(
         node=node,
         key=key,
         curl=f"curl -u {node}:{key} -d 21.5 {address}",
@@ -42,16 +55,16 @@ def _key(request: Request, node: str, key: str) -> wire.NodeKey:
 class NodesView(View):
     """All nodes."""
 
-    @operation(takes=wire.NodeRequest, gives=wire.NodeKey, status=201)
+    @operation(takes=NodeRequest, gives=NodeKey, status=201)
     def post(self, request: Request) -> Response:
         """Add a node that posts its values; its key is in the answer, this once."""
-        payload = body(request, wire.NodeRequest)
+        payload = body(request, NodeRequest)
         made = change(
             actor(request), AddNode(payload.name, payload.room), lambda _, m: (m[0].address, m[1])
         )
         return Response(_key(request, *made), status=201)
 
-    @operation(name="nodes_list", gives=list[wire.Node])
+    @operation(name="nodes_list", gives=list[Node])
     def get(self, request: Request) -> Response:
         """All nodes, by address."""
         return Response(
@@ -62,15 +75,15 @@ class NodesView(View):
 class NodeView(View):
     """One node."""
 
-    @operation(gives=wire.Node)
+    @operation(gives=Node)
     def get(self, request: Request, node: str) -> Response:
         """The node."""
         return Response(read(lambda h: answers.node(h, h.house.node(node))))
 
-    @operation(takes=wire.NodeChange, gives=wire.Node)
+    @operation(takes=NodeChange, gives=Node)
     def patch(self, request: Request, node: str) -> Response:
         """Rename it or move it."""
-        payload = body(request, wire.NodeChange)
+        payload = body(request, NodeChange)
         title, room = given(payload.title), given(payload.room)
         if title is None and room is None:
             raise Invalid("say a title or a room")
@@ -87,17 +100,17 @@ class NodeView(View):
 class SecretView(View):
     """The secret that a node asks the hub for."""
 
-    @operation(takes=wire.NodeSecret, gives=wire.Node)
+    @operation(takes=NodeSecret, gives=Node)
     def put(self, request: Request, node: str) -> Response:
         """Give the hub another one; it is tried first."""
-        wanted = ChangeSecret(node, body(request, wire.NodeSecret).secret)
+        wanted = ChangeSecret(node, body(request, NodeSecret).secret)
         return Response(change(actor(request), wanted, answers.node))
 
 
 class KeyView(View):
     """A node's key."""
 
-    @operation(gives=wire.NodeKey)
+    @operation(gives=NodeKey)
     def post(self, request: Request, node: str) -> Response:
         """Make a new key; the one before is void at once, and what came in with it is
         cut off."""
@@ -122,10 +135,10 @@ class NodeAgainView(View):
 class NodeEntitiesView(View):
     """What a node posts."""
 
-    @operation(takes=wire.PostedRequest, gives=wire.Entity, status=201)
+    @operation(takes=PostedRequest, gives=Entity, status=201)
     def post(self, request: Request, node: str) -> Response:
         """Add a value that the node posts to /api/intake/<node>/<entity>."""
-        payload = body(request, wire.PostedRequest)
+        payload = body(request, PostedRequest)
         wanted = AddPosted(node, payload.title, payload.kind, payload.unit, payload.pointer)
         return Response(change(actor(request), wanted, answers.entity), status=201)
 
@@ -133,11 +146,11 @@ class NodeEntitiesView(View):
 class SettingsView(View):
     """A node's own settings."""
 
-    @operation(gives=list[wire.Setting])
+    @operation(gives=list[Setting])
     def get(self, request: Request, node: str) -> Response:
         """The settings, as the node tells them now."""
 
-        async def asked(h: Hub) -> list[wire.Setting]:
+        async def asked(h: Hub) -> list[Setting]:
             return answers.node(h, await h.settings.read(node)).settings
 
         return Response(call(asked(hub())))
@@ -146,10 +159,10 @@ class SettingsView(View):
 class SettingView(View):
     """One of a node's own settings."""
 
-    @operation(takes=wire.SettingRequest, gives=wire.Node)
+    @operation(takes=SettingRequest, gives=Node)
     def put(self, request: Request, node: str, setting: str) -> Response:
         """Change it; answered when the node has confirmed it."""
-        value = body(request, wire.SettingRequest).value
+        value = body(request, SettingRequest).value
         wanted = ChangeSetting(node, setting, value)
         return Response(change(actor(request), wanted, answers.node))
 
@@ -157,19 +170,19 @@ class SettingView(View):
 class ActionView(View):
     """Something that a node can do."""
 
-    @operation(takes=wire.ActionRequest, gives=wire.Acted)
+    @operation(takes=ActionRequest, gives=Acted)
     def post(self, request: Request, node: str, action: str) -> Response:
         """Have it done."""
-        wanted = Act(node, action, body(request, wire.ActionRequest).inputs)
+        wanted = Act(node, action, body(request, ActionRequest).inputs)
         return Response(
-            change(actor(request), wanted, lambda _, a: wire.Acted(done=a.done, answer=a.answer))
+            change(actor(request), wanted, lambda _, a: Acted(done=a.done, answer=a.answer))
         )
 
 
 class SetupCodeView(View):
     """A setup code as a QR code."""
 
-    @operation(gives=wire.SetupCode, parameters=_SETUP)
+    @operation(gives=SetupCode, parameters=_SETUP)
     def get(self, request: Request) -> Response:
         """A node's setup code as a QR code that a phone's camera opens as the page that
         lets the node in.
@@ -184,4 +197,4 @@ class SetupCodeView(View):
             )
         code = code or fresh_setup_code()
         address = f"{house_address(request)}/admit?{urlencode({'thing': thing, 'code': code})}"
-        return Response(wire.SetupCode(code=code, address=address, svg=drawn(address)))
+        return Response(SetupCode(code=code, address=address, svg=drawn(address)))

@@ -9,7 +9,6 @@ from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import STRANGER
@@ -24,6 +23,17 @@ from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, done, given, picture
 from hombi.service.bridge import change, hub, read
 from hombi.service.throttles import AddressThrottle
+from hombi.wire.people import (
+    Contact,
+    ContactRequest,
+    Loudspeaker,
+    NewContact,
+    Notice,
+    PhoneRequest,
+    Pressed,
+    PressRequest,
+    PushKey,
+)
 
 NOTICES_SHOWN = 100
 
@@ -31,15 +41,15 @@ NOTICES_SHOWN = 100
 class ContactsView(View):
     """All contacts of reaching people."""
 
-    @operation(name="contacts_list", gives=list[wire.Contact])
+    @operation(name="contacts_list", gives=list[Contact])
     def get(self, request: Request) -> Response:
         """List them."""
         return Response(read(lambda h: [answers.contact(p) for p in h.outbox.phones.values()]))
 
-    @operation(takes=wire.ContactRequest, gives=wire.NewContact, status=201)
+    @operation(takes=ContactRequest, gives=NewContact, status=201)
     def post(self, request: Request) -> Response:
         """Add a mail address, an address to post to, or a loudspeaker."""
-        payload = body(request, wire.ContactRequest)
+        payload = body(request, ContactRequest)
         person = _person(request, given(payload.person))
         contact = PhoneRecord(
             0, payload.name, person, payload.address, "", "", 0, payload.sort, payload.form
@@ -53,7 +63,7 @@ class ContactsView(View):
 class LoudspeakersView(View):
     """What can say a text."""
 
-    @operation(name="loudspeakers_list", gives=list[wire.Loudspeaker])
+    @operation(name="loudspeakers_list", gives=list[Loudspeaker])
     def get(self, request: Request) -> Response:
         """The actions of nodes that take one."""
         return Response(read(_loudspeakers))
@@ -62,19 +72,19 @@ class LoudspeakersView(View):
 class PhonesView(View):
     """Phones, which add themselves."""
 
-    @operation(takes=wire.PhoneRequest, gives=wire.Contact, status=201)
+    @operation(takes=PhoneRequest, gives=Contact, status=201)
     def post(self, request: Request) -> Response:
         """Add one; the same subscription again replaces it."""
-        payload = body(request, wire.PhoneRequest)
+        payload = body(request, PhoneRequest)
         person, keys = _person(request, given(payload.person)), payload.keys
         phone = PhoneRecord(0, payload.name, person, payload.endpoint, keys.p256dh, keys.auth, 0)
         answer = change(actor(request), AddContact(phone), lambda _, made: answers.contact(made))
         return Response(answer, status=201)
 
 
-def _loudspeakers(h: Hub) -> list[wire.Loudspeaker]:
+def _loudspeakers(h: Hub) -> list[Loudspeaker]:
     return [
-        wire.Loudspeaker(
+        Loudspeaker(
             address=f"{node}/{action}/{given}",
             title=f"{h.house.nodes[node].title}: {h.house.nodes[node].actions[action].title}",
         )
@@ -122,16 +132,16 @@ class ContactTestView(View):
 class PushKeyView(View):
     """What a browser subscribes with."""
 
-    @operation(gives=wire.PushKey)
+    @operation(gives=PushKey)
     def get(self, request: Request) -> Response:
         """The hub's application server key."""
-        return Response(wire.PushKey(key=hub().public_key))
+        return Response(PushKey(key=hub().public_key))
 
 
 class NoticesView(View):
     """What the household was told."""
 
-    @operation(gives=list[wire.Notice])
+    @operation(gives=list[Notice])
     def get(self, request: Request) -> Response:
         """The latest hundred notices, newest first."""
         deliveries = hub().context.records.notices.latest(NOTICES_SHOWN)
@@ -188,10 +198,10 @@ class PressView(View):
     def get_throttles(self) -> list[Any]:
         return [AddressThrottle()]
 
-    @operation(takes=wire.PressRequest, gives=wire.Pressed, open_to_all=True)
+    @operation(takes=PressRequest, gives=Pressed, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Press one, with the right that came with it. It counts once, for a day, and
         for that button alone; nobody needs to be signed in."""
-        payload = body(request, wire.PressRequest)
+        payload = body(request, PressRequest)
         done = change(STRANGER, PressButton(payload.right), lambda _, said: said)
-        return Response(wire.Pressed(done=done))
+        return Response(Pressed(done=done))

@@ -11,7 +11,6 @@ from rest_framework.permissions import AllowAny, IsAuthenticated
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.errors import ValueTextError
 from hombi.core.values import parse_span_ms
 from hombi.hub.errors import Invalid, NotFound
@@ -32,6 +31,19 @@ from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import call, change, hub, read
 from hombi.service.throttles import AddressThrottle
+from hombi.wire.nodes import Node
+from hombi.wire.pairing import (
+    AdmitRequest,
+    Arrival,
+    Asked,
+    AskRequest,
+    Door,
+    LookRequest,
+    Outcome,
+    Window,
+    WindowRequest,
+)
+from hombi.wire.pairing import Taken as TakenShape
 
 MAX_REFUSALS_SHOWN = 20
 _SENML = {"application/senml+json": {"type": "array", "items": {"type": "object"}}}
@@ -46,16 +58,16 @@ _IN_ADDRESS = [Query("key", str), Query("value", str, required=True)]
 class PairingView(View):
     """The pairing window."""
 
-    @operation(gives=wire.Window)
+    @operation(gives=Window)
     def get(self, request: Request) -> Response:
         """Whether it is open, and for how long."""
         return Response(read(answers.window))
 
-    @operation(takes=wire.WindowRequest, gives=wire.Window)
+    @operation(takes=WindowRequest, gives=Window)
     def post(self, request: Request) -> Response:
         """Open it, or set its end again."""
         try:
-            for_ms = parse_span_ms(body(request, wire.WindowRequest).length)
+            for_ms = parse_span_ms(body(request, WindowRequest).length)
         except ValueTextError as error:
             raise Invalid(str(error)) from error
         opened = change(actor(request), OpenPairing(for_ms), lambda h, _: answers.window(h))
@@ -85,22 +97,22 @@ class ArrivalsView(View):
         request: HttpRequest | Request | None = getattr(self, "request", None)
         return request is not None and request.method == "POST"
 
-    @operation(name="arrivals_list", gives=list[wire.Arrival])
+    @operation(name="arrivals_list", gives=list[Arrival])
     def get(self, request: Request) -> Response:
         """The nodes that wait to be let in."""
         return Response(read(lambda h: [answers.arrival(h, a) for a in h.pairing.waiting()]))
 
-    @operation(takes=wire.AskRequest, gives=wire.Asked, status=202, open_to_all=True)
+    @operation(takes=AskRequest, gives=Asked, status=202, open_to_all=True)
     def post(self, request: Request) -> Response:
         """For nodes: ask to join. Only while the pairing window is open; no sign-in."""
-        payload = body(request, wire.AskRequest)
+        payload = body(request, AskRequest)
         sender = str(request.META.get("REMOTE_ADDR", ""))
 
-        async def asking(h: Hub) -> wire.Asked:
+        async def asking(h: Hub) -> Asked:
             arrival, ticket = await h.pairing.ask(payload.description, payload.proof, sender)
             number = arrival.record.id
             outcome = f"/api/arrivals/{number}/outcome"
-            return wire.Asked(id=number, ticket=ticket, outcome=outcome)
+            return Asked(id=number, ticket=ticket, outcome=outcome)
 
         return Response(call(asking(hub())), status=202)
 
@@ -108,11 +120,11 @@ class ArrivalsView(View):
 class LookView(View):
     """Looking for a node at an address."""
 
-    @operation(takes=wire.LookRequest, gives=wire.Arrival, status=201)
+    @operation(takes=LookRequest, gives=Arrival, status=201)
     def post(self, request: Request) -> Response:
         """Fetch the description of the node at an address, as an arrival. The pairing
         window need not be open."""
-        wanted = LookAt(body(request, wire.LookRequest).address)
+        wanted = LookAt(body(request, LookRequest).address)
         return Response(change(actor(request), wanted, answers.arrival), status=201)
 
 
@@ -122,19 +134,19 @@ class OutcomeView(View):
     authentication_classes = ()
     permission_classes = (AllowAny,)
 
-    @operation(gives=wire.Outcome, open_to_all=True)
+    @operation(gives=Outcome, open_to_all=True)
     def get(self, request: Request, arrival: str) -> Response:
         """For nodes: what became of it. Sent with the ticket as a bearer token; once
         admitted, the answer has the node's key."""
         _, _, ticket = request.META.get("HTTP_AUTHORIZATION", "").partition(" ")
         state, joined = call(hub().pairing.outcome(arrival, ticket))
         if joined is None:
-            return Response(wire.Outcome(state=state))  # type: ignore[arg-type]
-        outcome = wire.Outcome(
+            return Response(Outcome(state=state))  # type: ignore[arg-type]
+        outcome = Outcome(
             state="admitted",
             node=joined.node,
             key=joined.key,
-            mqtt=wire.Door(**joined.welcome),
+            mqtt=Door(**joined.welcome),
             intake="/api/intake",
         )
         return Response(outcome)
@@ -143,7 +155,7 @@ class OutcomeView(View):
 class ArrivalView(View):
     """One arrival."""
 
-    @operation(gives=wire.Arrival)
+    @operation(gives=Arrival)
     def get(self, request: Request, arrival: str) -> Response:
         """The arrival."""
         return Response(read(lambda h: answers.arrival(h, h.pairing.find(arrival))))
@@ -166,10 +178,10 @@ class AgainView(View):
 class AdmitView(View):
     """Letting an arrival in."""
 
-    @operation(takes=wire.AdmitRequest, gives=wire.Node, status=201)
+    @operation(takes=AdmitRequest, gives=Node, status=201)
     def post(self, request: Request, arrival: str) -> Response:
         """Let it in with its setup code."""
-        payload = body(request, wire.AdmitRequest)
+        payload = body(request, AdmitRequest)
         choices = {
             entity.name: EntityChoice(entity.title, entity.hidden, entity.kind, entity.unit)
             for entity in payload.entities
@@ -203,7 +215,7 @@ class IntakeView(View):
     permission_classes = (IsAuthenticated,)
     parser_classes = (AnyBody,)
 
-    @operation(gives=wire.Taken, body=_SENML)
+    @operation(gives=TakenShape, body=_SENML)
     def post(self, request: Request) -> Response:
         """For nodes: a SenML pack (RFC 8428). Answered once it is committed; sent
         again, it changes nothing."""
@@ -222,7 +234,7 @@ def _taken(taken: Taken) -> Response:
     if taken.refused and not taken.stored:
         what = f"nothing was stored: {taken.refused[0]}"
         return problem_response(422, what, stored=0, refused=refused)
-    return Response(wire.Taken(stored=taken.stored, refused=refused))
+    return Response(TakenShape(stored=taken.stored, refused=refused))
 
 
 class ValueView(View):
@@ -232,7 +244,7 @@ class ValueView(View):
     permission_classes = (IsAuthenticated,)
     parser_classes = (AnyBody,)
 
-    @operation(name="intake_value", gives=wire.Taken, body=_VALUE)
+    @operation(name="intake_value", gives=TakenShape, body=_VALUE)
     def post(self, request: Request, node: str, name: str) -> Response:
         """For nodes: a value for one entity, as a bare number or word, or JSON with
         `value` (and `unit`, `at`) in it.
@@ -242,7 +254,7 @@ class ValueView(View):
         """
         return self._take(request, node, name, _bytes(request))
 
-    @operation(name="intake_value_in_address", gives=wire.Taken, parameters=_IN_ADDRESS)
+    @operation(name="intake_value_in_address", gives=TakenShape, parameters=_IN_ADDRESS)
     def get(self, request: Request, node: str, name: str) -> Response:
         """For boards that can only fetch an address: the same with
         `?key=…&value=21.5`."""

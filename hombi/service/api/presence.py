@@ -5,7 +5,6 @@ from __future__ import annotations
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.values import show_span
 from hombi.hub.errors import Invalid
 from hombi.hub.household.presence import FollowPerson, Person, SayHome
@@ -15,12 +14,13 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, given
 from hombi.service.bridge import change, read
+from hombi.wire.presence import Presence, PresenceChange
 
 
 class PresencesView(View):
     """Everybody of the household."""
 
-    @operation(name="presence_list", gives=list[wire.Presence])
+    @operation(name="presence_list", gives=list[Presence])
     def get(self, request: Request) -> Response:
         """All of them by name, and whether they are home."""
         return Response(read(lambda h: [_person(h, person) for person in h.presence.people]))
@@ -29,11 +29,11 @@ class PresencesView(View):
 class PresenceView(View):
     """One of them."""
 
-    @operation(takes=wire.PresenceChange, gives=wire.Presence)
+    @operation(takes=PresenceChange, gives=Presence)
     def patch(self, request: Request, person: str) -> Response:
         """Say that they are home or away, name the values that tell it, or say when
         they are told only what is urgent: one of the three at a time."""
-        payload = body(request, wire.PresenceChange)
+        payload = body(request, PresenceChange)
         home, follows, quiet = given(payload.home), given(payload.follows), given(payload.quiet)
         if follows is None and payload.linger:
             follows = read(lambda h: list(h.presence.person(person).follows))
@@ -41,7 +41,7 @@ class PresenceView(View):
             raise Invalid("say one of home, follows and quiet")
         by = actor(request)
 
-        def answer(h: Hub, _: object) -> wire.Presence:
+        def answer(h: Hub, _: object) -> Presence:
             return _person(h, h.presence.person(person))
 
         if quiet is not None:
@@ -53,10 +53,10 @@ class PresenceView(View):
         return Response(made)
 
 
-def _person(h: Hub, person: Person) -> wire.Presence:
+def _person(h: Hub, person: Person) -> Presence:
     latest = person.entity.latest if person.entity is not None else None
     known = latest is not None and latest.value is not None
-    return wire.Presence(
+    return Presence(
         person=person.name,
         home=bool(latest.value) if latest is not None and known else None,
         since=latest.at_ms if latest is not None else None,

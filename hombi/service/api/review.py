@@ -10,7 +10,6 @@ from django.http import HttpResponse
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.house_time import calendar_span, looked_back_at, moment_ms
 from hombi.core.kinds import Kind
 from hombi.hub.errors import Invalid
@@ -20,6 +19,16 @@ from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View
 from hombi.service.bridge import hub, read
+from hombi.wire.review import (
+    BatteryTrend,
+    BeyondLimit,
+    Finding,
+    HourOfDay,
+    NodeSilence,
+    Review,
+    ReviewedEntity,
+    ReviewedKind,
+)
 
 SPANS = ("month", "week")
 _WHICH = [
@@ -36,7 +45,7 @@ _WHICH = [
 class ReviewView(View):
     """The rooms side by side."""
 
-    @operation(gives=wire.Review, parameters=_WHICH)
+    @operation(gives=Review, parameters=_WHICH)
     def get(self, request: Request) -> Response:
         """A month or a week of the calendar: each kind's usual day by room, what stands
         out, hours beyond limits, silences and batteries."""
@@ -59,7 +68,7 @@ class ReviewTableView(View):
         return response
 
 
-def review_of(request: Request) -> wire.Review:
+def review_of(request: Request) -> Review:
     """The review that a request asks for. Raises Invalid."""
     span = request.query_params.get("span", "month")
     if span not in SPANS:
@@ -76,7 +85,7 @@ def review_of(request: Request) -> wire.Review:
     return _review(span, today.isoformat())
 
 
-def _review(span: str, text: str) -> wire.Review:
+def _review(span: str, text: str) -> Review:
     zone, now = hub().config.zone, hub().context.clock.now_ms()
     try:
         on = date.fromisoformat(text)
@@ -96,16 +105,14 @@ def _review(span: str, text: str) -> wire.Review:
         zone,
         hub().config.units,
     )
-    return wire.Review(
+    return Review(
         span=span,
         first=first.isoformat(),
         start=start,
         end=end,
-        findings=[
-            wire.Finding(entity=finding.entity, text=finding.text) for finding in result.findings
-        ],
+        findings=[Finding(entity=finding.entity, text=finding.text) for finding in result.findings],
         kinds=[
-            wire.ReviewedKind(
+            ReviewedKind(
                 kind=kind.name,
                 title=kind.shown,
                 unit=kind.as_seen.unit,
@@ -115,7 +122,7 @@ def _review(span: str, text: str) -> wire.Review:
             for kind, lines in result.kinds
         ],
         silences=[
-            wire.NodeSilence(
+            NodeSilence(
                 node=subject.node,
                 title=subject.node_title,
                 start=silence.start_ms if silence else None,
@@ -124,7 +131,7 @@ def _review(span: str, text: str) -> wire.Review:
             for subject, silence in result.silences
         ],
         batteries=[
-            wire.BatteryTrend(
+            BatteryTrend(
                 entity=subject.address,
                 spoken=subject.spoken,
                 percent=trend.last,
@@ -140,13 +147,13 @@ def _subjects(h: Hub) -> list[Subject]:
     return subjects(h.house, h.automations)
 
 
-def _entity(line: Line, kind: Kind) -> wire.ReviewedEntity:
+def _entity(line: Line, kind: Kind) -> ReviewedEntity:
     subject, came_to = line.subject, line.summary
 
     def seen(value: float) -> float:
         return kind.as_seen.of(value) or 0.0
 
-    return wire.ReviewedEntity(
+    return ReviewedEntity(
         entity=subject.address,
         room=subject.room,
         place=subject.place,
@@ -156,13 +163,11 @@ def _entity(line: Line, kind: Kind) -> wire.ReviewedEntity:
         known=came_to.known_h,
         outside=subject.outside,
         day=[
-            wire.HourOfDay(
-                hour=at.hour, low=seen(at.low), median=seen(at.median), high=seen(at.high)
-            )
+            HourOfDay(hour=at.hour, low=seen(at.low), median=seen(at.median), high=seen(at.high))
             for at in came_to.day
         ],
         beyond=[
-            wire.BeyondLimit(
+            BeyondLimit(
                 automation=limit.automation,
                 name=limit.name,
                 limit=limit.comparison.sentence(kind),

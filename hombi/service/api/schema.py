@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from hombi import wire
+from hombi.wire.base import Ask
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -28,7 +28,7 @@ class Operation(msgspec.Struct, frozen=True):
     """One operation: `call` carries it out. See `operation`."""
 
     call: Callable[..., Any]
-    takes: type[wire.Ask] | None
+    takes: type[Ask] | None
     gives: Any
     status: int
     parameters: Sequence[Query]
@@ -42,7 +42,7 @@ OPERATIONS: list[Operation] = []
 
 def operation(
     *,
-    takes: type[wire.Ask] | None = None,
+    takes: type[Ask] | None = None,
     gives: Any = None,
     status: int = 200,
     parameters: Sequence[Query] = (),

@@ -5,7 +5,6 @@ from __future__ import annotations
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.core.automation.starters import STARTERS, Blank, Starter, StarterError, filled
 from hombi.core.series import DAY_MS
 from hombi.core.series.statistics import quantiles
@@ -18,6 +17,8 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View
 from hombi.service.bridge import hub, read
+from hombi.wire.automations import FirstValue, StarterBlank, StarterRequest, Written
+from hombi.wire.automations import Starter as StarterShape
 
 PAST_DAYS = 30
 _OF = [
@@ -29,7 +30,7 @@ _OF = [
 class StartersView(View):
     """All starters."""
 
-    @operation(name="starters_list", gives=list[wire.Starter])
+    @operation(name="starters_list", gives=list[StarterShape])
     def get(self, request: Request) -> Response:
         """All of them, with their blanks."""
         return Response([_starter(starter) for starter in STARTERS.values()])
@@ -38,21 +39,21 @@ class StartersView(View):
 class StarterView(View):
     """One starter."""
 
-    @operation(name="starters_fill", takes=wire.StarterRequest, gives=wire.Written)
+    @operation(name="starters_fill", takes=StarterRequest, gives=Written)
     def post(self, request: Request, starter: str) -> Response:
         """The text that its blanks make, checked; nothing is kept."""
-        payload = body(request, wire.StarterRequest)
+        payload = body(request, StarterRequest)
         try:
             text = filled(_known(starter), payload.blanks)
         except StarterError as error:
             raise Invalid(str(error)) from error
-        return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
+        return Response(read(lambda h: Written(text=text, **answers.checked(h, text))))
 
 
 class FirstValuesView(View):
     """First values of a starter."""
 
-    @operation(name="starters_values", gives=list[wire.FirstValue], parameters=_OF)
+    @operation(name="starters_values", gives=list[FirstValue], parameters=_OF)
     def get(self, request: Request, starter: str) -> Response:
         """Limits for the blanks that belong to an entity, from its last 30 days."""
         result, place = _known(starter), request.query_params.get("blank") or "sensor"
@@ -66,7 +67,7 @@ def _snapshot(h: Hub, address: str) -> Entity:
     return h.house.entity(address).snapshot()
 
 
-def _first_values(entity: Entity, blanks: list[Blank]) -> list[wire.FirstValue]:
+def _first_values(entity: Entity, blanks: list[Blank]) -> list[FirstValue]:
     if not entity.kind.measures or not blanks:
         return []
     now = hub().context.clock.now_ms()
@@ -80,7 +81,7 @@ def _first_values(entity: Entity, blanks: list[Blank]) -> list[wire.FirstValue]:
         (limit,) = quantiles(held, [part])
         value = show_limit(round(limit, entity.kind.decimals), entity.kind)
         reason = f"it lay under {value} for {part * 100:.0f} % of the last {PAST_DAYS} days here"
-        values.append(wire.FirstValue(blank=blank.name, value=value, reason=reason))
+        values.append(FirstValue(blank=blank.name, value=value, reason=reason))
     return values
 
 
@@ -91,13 +92,13 @@ def _known(name: str) -> Starter:
     return starter
 
 
-def _starter(starter: Starter) -> wire.Starter:
-    return wire.Starter(
+def _starter(starter: Starter) -> StarterShape:
+    return StarterShape(
         starter=starter.name,
         title=starter.title,
         about=starter.about,
         blanks=[
-            wire.StarterBlank(
+            StarterBlank(
                 name=blank.name,
                 label=blank.label,
                 sort=blank.sort,

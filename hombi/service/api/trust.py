@@ -12,13 +12,13 @@ from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from hombi import wire
 from hombi.hub.trust.profile import configuration_profile
 from hombi.service.addresses import house_address, secure_origin
 from hombi.service.api.problems import problem
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View
 from hombi.service.bridge import hub
+from hombi.wire.trust import Trust
 
 # The forms in which devices take it, each with the type by which a browser hands it on.
 FORMS = {
@@ -44,7 +44,7 @@ class TrustView(View):
     authentication_classes = ()
     permission_classes = (AllowAny,)
 
-    @operation(gives=wire.Trust, open_to_all=True)
+    @operation(gives=Trust, open_to_all=True)
     def get(self, request: Request) -> Response:
         """The authority, and where the console is over HTTPS."""
         trust, config = hub().trust, hub().config
@@ -55,7 +55,7 @@ class TrustView(View):
             trust.given()
             ends = authority.certificate.not_valid_after_utc
         return Response(
-            wire.Trust(
+            Trust(
                 house=config.house_name,
                 own=trust.owned,
                 name=authority.name if authority is not None else "",

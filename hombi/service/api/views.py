@@ -16,7 +16,7 @@ from hombi.hub.house import BY_NAME
 from hombi.hub.kernel import Actor, Change, Right, allows
 from hombi.service.accounts.who import actor_of, meant_by
 from hombi.service.bridge import change, hub, read
-from hombi.wire import UnsetType
+from hombi.wire.base import UnsetType
 
 T = TypeVar("T")
 POSITION = "Hombi-Live"
