@@ -53,6 +53,7 @@ schema: setup
 reference: setup  ## the tables in the documents that the code describes
 	$(BIN)/python -W ignore -m hombi.core.automation.reference docs/automations.md
 	$(BIN)/python -m hombi.service.rights_doc docs/rights.md
+	$(BIN)/python -W ignore -m hombi.client.reference docs/client.md
 
 types: schema  ## the console's types, from the API's schema, and the language as its tests read it
 	$(BIN)/python -W ignore -m hombi.core.automation.schema > console/src/features/automations/language.json

@@ -53,7 +53,7 @@ def _outside(base: type[W], group: str) -> Iterator[type[W]]:
         if _is_word(value, base) and value.word == point.name:
             yield value
         else:
-            log.error("the entry point %s of %s is no word of this name", point.name, group)
+            log.error("the entry point %s of %s is not a word of this name", point.name, group)
 
 
 def _is_word(value: Any, base: type[W]) -> bool:

@@ -194,8 +194,8 @@ function ForReal({ automation }: { automation: string }) {
       {run.isSuccess && <span role="status">They are under way.</span>}
       <Sheet open={asking} close={() => setAsking(false)} title="Run its actions now?">
         <p className="mb-4">
-          Its switches switch and its notices are sent, whatever is so now. It stands where it
-          stood.
+          Its switches switch and its notices are sent now, ignoring its conditions. Its state does
+          not change.
         </p>
         {run.error && <Failure error={run.error} />}
         <div className="flex flex-wrap justify-end gap-3">

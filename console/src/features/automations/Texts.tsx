@@ -39,7 +39,7 @@ export function Texts({
           </li>
         ))}
       </ol>
-      <Sheet wide open={shown !== null} close={() => setShown(null)} title="A text of before">
+      <Sheet wide open={shown !== null} close={() => setShown(null)} title="Earlier version">
         <pre className="mb-4 overflow-x-auto font-mono text-sm leading-6">{shown}</pre>
         <div className="flex justify-end gap-3">
           <Button onClick={() => setShown(null)}>Close</Button>
