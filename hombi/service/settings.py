@@ -112,7 +112,7 @@ REST_FRAMEWORK = {
         "hombi.service.accounts.authentication.PersonAuthentication",
     ],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
-    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "DEFAULT_SCHEMA_CLASS": "hombi.service.api.wire_schema.WireSchema",
     "EXCEPTION_HANDLER": "hombi.service.api.problems.handle",
     "STRICT_JSON": True,
     "DEFAULT_THROTTLE_RATES": {"sign-in": "10/min", "arrivals": "60/min", "press": "30/min"},
@@ -128,7 +128,6 @@ SPECTACULAR_SETTINGS = {
     "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
     "COMPONENT_SPLIT_REQUEST": False,
     "SCHEMA_PATH_PREFIX": "/api",
-    "DEFAULT_GENERATOR_CLASS": "hombi.service.api.description.Generator",
     "OAS_VERSION": "3.1.0",
     "POSTPROCESSING_HOOKS": [
         "hombi.service.api.description.add_wire",

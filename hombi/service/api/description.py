@@ -4,75 +4,19 @@ MB and more with each description: it is loaded when somebody asks."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from functools import cache
 from importlib import import_module
 from pkgutil import iter_modules
-from typing import Any, get_args, get_origin
+from typing import Any
 
 import msgspec
-from django.urls import get_resolver
-from drf_spectacular.extensions import OpenApiAuthenticationExtension
-from drf_spectacular.generators import SchemaGenerator
-from drf_spectacular.utils import OpenApiParameter, extend_schema
 
 from hombi import wire
 from hombi.core.series.export import FORMATS
-from hombi.service.accounts.authentication import (
-    NodeAuthentication,
-    NodeKeyAuthentication,
-    PersonAuthentication,
-    TokenAuthentication,
-)
-from hombi.service.api.schema import OPERATIONS, Query
+from hombi.service.api.wire_schema import TEMPLATE
 from hombi.wire.base import Ask, Shape
 from hombi.wire.live import NEWS
 
-_TEMPLATE = "#/components/schemas/{name}"
 _STREAM: list[dict[str, list[str]]] = [{"token": []}, {"cookieAuth": []}]
-
-
-class Generator(SchemaGenerator):
-    """The library's, with what is written beside the operations."""
-
-    def get_schema(self, *words: Any, **named: Any) -> Any:
-        """The description."""
-        _ = get_resolver().url_patterns  # all operations are loaded then
-        _describe()
-        return super().get_schema(*words, **named)  # type: ignore[no-untyped-call]
-
-
-@cache
-def _describe() -> None:
-    for operation in OPERATIONS:
-        more: dict[str, Any] = {"auth": []} if operation.open_to_all else {}
-        if operation.name is not None:
-            more["operation_id"] = operation.name
-        taken = (
-            {"application/json": _ref(operation.takes)}
-            if operation.takes is not None
-            else operation.body
-        )
-        extend_schema(
-            request=taken,
-            responses={operation.status: _ref(operation.gives)},
-            parameters=_parameters(operation.parameters),
-            **more,
-        )(operation.call)
-
-
-def _parameters(some: Sequence[Query]) -> list[OpenApiParameter]:
-    return [OpenApiParameter(**msgspec.structs.asdict(query)) for query in some]
-
-
-def _ref(shape: Any) -> dict[str, Any] | None:
-    if shape is None:
-        return None
-    if get_origin(shape) is list:
-        return {"type": "array", "items": _ref(get_args(shape)[0])}
-    if get_origin(shape) is dict:
-        return {"type": "object", "additionalProperties": True}
-    return {"$ref": _TEMPLATE.format(name=shape.__name__)}
 
 
 def _shapes() -> list[type[msgspec.Struct]]:
@@ -93,7 +37,7 @@ def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool)
     """Add the shapes, the streams, which are plain views, and problem details as every
     operation's error."""
     _, components = msgspec.json.schema_components(
-        [*_shapes(), *NEWS.values()], ref_template=_TEMPLATE
+        [*_shapes(), *NEWS.values()], ref_template=TEMPLATE
     )
     schemas = result["components"].setdefault("schemas", {})
     schemas.update(sorted(components.items()))
@@ -104,7 +48,7 @@ def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool)
         "one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means "
         "that some were missed: fetch the present state again.",
         [{"in": "query", "name": "after", "schema": {"type": "string"}}],
-        {"oneOf": [{"$ref": _TEMPLATE.format(name=shape.__name__)} for shape in NEWS.values()]},
+        {"oneOf": [{"$ref": TEMPLATE.format(name=shape.__name__)} for shape in NEWS.values()]},
     )
     filters: list[dict[str, Any]] = [
         {"in": "query", "name": n, "schema": {"type": "string"}} for n in ("topic", "node", "text")
@@ -116,10 +60,10 @@ def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool)
         "Server-Sent Events: `messages`, each with the messages that fit and came since the "
         "one before, and how many were passed over because more came than anybody can read.",
         filters,
-        {"$ref": _TEMPLATE.format(name="Messages")},
+        {"$ref": TEMPLATE.format(name="Messages")},
     )
     result["paths"]["/api/entities/{node}/{name}/export"] = _file()
-    problem = {"$ref": _TEMPLATE.format(name="Problem")}
+    problem = {"$ref": TEMPLATE.format(name="Problem")}
     content = {"application/problem+json": {"schema": problem}}
     for path in result["paths"].values():
         for one in path.values():
@@ -164,35 +108,3 @@ def _stream(
             "responses": {"200": {"description": "the stream", "content": content}},
         }
     }
-
-
-class _PersonScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
-    target_class = PersonAuthentication
-    name = "cookieAuth"
-
-    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
-        return {"type": "apiKey", "in": "cookie", "name": "sessionid"}
-
-
-class _TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
-    target_class = TokenAuthentication
-    name = "token"
-
-    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
-        return {"type": "http", "scheme": "bearer"}
-
-
-class _NodeKeyScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
-    target_class = NodeKeyAuthentication
-    name = "nodeToken"
-
-    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
-        return {"type": "http", "scheme": "bearer"}
-
-
-class _NodeScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
-    target_class = NodeAuthentication
-    name = "nodeKey"
-
-    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
-        return {"type": "http", "scheme": "basic"}

@@ -7,6 +7,7 @@ from threading import Lock
 from typing import Any
 
 from django.http import HttpResponse
+from drf_spectacular.generators import SchemaGenerator
 from drf_spectacular.renderers import OpenApiJsonRenderer, OpenApiYamlRenderer
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerSplitView
 from rest_framework.permissions import AllowAny
@@ -14,7 +15,6 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from hombi.service.api.description import Generator
 from hombi.service.api.rendering import WireJson
 
 _ONE = Lock()
@@ -53,7 +53,7 @@ class DescriptionView(_Problems, SpectacularAPIView):
 
 @cache
 def _rendered(form: str) -> str | bytes:
-    described = Generator().get_schema(public=True)  # type: ignore[no-untyped-call]
+    described = SchemaGenerator().get_schema(public=True)  # type: ignore[no-untyped-call]
     made: str | bytes = _FORMS[form]().render(described, renderer_context={})
     return made
 

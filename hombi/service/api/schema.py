@@ -25,9 +25,8 @@ class Query(msgspec.Struct, frozen=True):
 
 
 class Operation(msgspec.Struct, frozen=True):
-    """One operation: `call` carries it out. See `operation`."""
+    """One operation. See `operation`."""
 
-    call: Callable[..., Any]
     takes: type[Ask] | None
     gives: Any
     status: int
@@ -35,9 +34,6 @@ class Operation(msgspec.Struct, frozen=True):
     name: str | None
     open_to_all: bool
     body: dict[str, Any] | None
-
-
-OPERATIONS: list[Operation] = []
 
 
 def operation(
@@ -56,9 +52,8 @@ def operation(
         status = 204
 
     def keep(call: F) -> F:
-        OPERATIONS.append(
-            Operation(call, takes, gives, status, parameters, name, open_to_all, body)
-        )
+        described = Operation(takes, gives, status, parameters, name, open_to_all, body)
+        call.operation = described  # type: ignore[attr-defined]
         return call
 
     return keep
