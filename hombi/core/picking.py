@@ -243,21 +243,21 @@ def _short(value: Any) -> str:
     return text if len(text) <= 60 else text[:57] + "…"
 
 
-def _two_state(found: Any, kind: Kind) -> bool:
+def _two_state(value: Any, kind: Kind) -> bool:
     assert kind.words is not None
-    if isinstance(found, bool):
-        return found
-    if isinstance(found, int | float) and found in (0, 1):
-        return bool(found)
-    if isinstance(found, str):
-        word = found.strip().lower()
+    if isinstance(value, bool):
+        return value
+    if isinstance(value, int | float) and value in (0, 1):
+        return bool(value)
+    if isinstance(value, str):
+        word = value.strip().lower()
         if (state := kind.state(word)) is not None:
             return state == 1.0
         if word in _TRUE:
             return True
         if word in _FALSE:
             return False
-    raise PickError(f"{_short(found)} is neither {kind.words[1]} nor {kind.words[0]}")
+    raise PickError(f"{_short(value)} is neither {kind.words[1]} nor {kind.words[0]}")
 
 
 def _is_word(found: str, kind: Kind) -> bool:
@@ -265,28 +265,28 @@ def _is_word(found: str, kind: Kind) -> bool:
     return kind.state(word) is not None or (kind.words is not None and word in (*_TRUE, *_FALSE))
 
 
-def _time(found: Any, pointer: str) -> int | None:
+def _time(value: Any, pointer: str) -> int | None:
     """The time that stands there in ms since 1970; None for one that counts from the
     node's own start."""
     if (
-        isinstance(found, int | float)
-        and not isinstance(found, bool)
-        and 0 <= found < _BOOT_BELOW_S
+        isinstance(value, int | float)
+        and not isinstance(value, bool)
+        and 0 <= value < _BOOT_BELOW_S
     ):
         return None
-    if isinstance(found, int | float) and not isinstance(found, bool) and 0 < found < 1e14:
-        return round(found if found >= _MILLISECONDS_FROM else found * 1000)
-    if isinstance(found, str):
+    if isinstance(value, int | float) and not isinstance(value, bool) and 0 < value < 1e14:
+        return round(value if value >= _MILLISECONDS_FROM else value * 1000)
+    if isinstance(value, str):
         try:
-            at = datetime.fromisoformat(found)
+            at = datetime.fromisoformat(value)
         except ValueError as error:
             raise PickError(
-                f"the time at {pointer} is {_short(found)}, no RFC 3339 time"
+                f"the time at {pointer} is {_short(value)}, no RFC 3339 time"
             ) from error
         if at.tzinfo is not None:
             return round(at.timestamp() * 1000)
     raise PickError(
-        f"the time at {pointer} is {_short(found)}; expected seconds or ms since 1970, "
+        f"the time at {pointer} is {_short(value)}; expected seconds or ms since 1970, "
         f"or RFC 3339 with its zone"
     )
 

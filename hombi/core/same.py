@@ -35,7 +35,7 @@ def grain(values: Collection[float]) -> float:
 
 
 def answers(
-    asked: float, told: float, before: float | None, seen: Collection[float], step: float
+    wanted: float, reported: float, before: float | None, seen: Collection[float], step: float
 ) -> bool:
     """Whether the value that a node tells is what it was asked to take: `before` is
     what it told last, `seen` are the values that it told lately, with this one; `step`
@@ -44,9 +44,9 @@ def answers(
     A value that has not moved is an answer only where it is known that the node goes in
     such steps: 1499 is not 1500.
     """
-    if same(asked, told, step):
+    if same(wanted, reported, step):
         return True
-    moved = before is None or not same(before, told)
+    moved = before is None or not same(before, reported)
     if not moved and len(set(seen)) < VALUES_TO_KNOW:
         return False
-    return same(asked, told, grain(seen))
+    return same(wanted, reported, grain(seen))

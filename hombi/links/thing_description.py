@@ -257,18 +257,18 @@ def _is_setting(name: str, found: _Property) -> bool:
     return found.type == "string" or not _SETTING_WORDS.isdisjoint(_words(name, found))
 
 
-def _setting(name: str, found: _Schema, called: str = "") -> Setting:
-    title = found.title or name
+def _setting(name: str, schema: _Schema, called: str = "") -> Setting:
+    title = schema.title or name
     return Setting(
         slug(called) or slug(name),
         title,
         name,
-        found.type,
-        found.unit,
-        found.minimum,
-        found.maximum,
-        tuple(found.enum),
-        "uri" if found.format == "uri" else "",
+        schema.type,
+        schema.unit,
+        schema.minimum,
+        schema.maximum,
+        tuple(schema.enum),
+        "uri" if schema.format == "uri" else "",
     )
 
 
@@ -293,14 +293,14 @@ def part_of(wire_name: str) -> tuple[str, str]:
     return name, slash + rest
 
 
-def _parts(name: str, found: _Property) -> tuple[list[OfferedValue], list[str]]:
+def _parts(name: str, affordance: _Property) -> tuple[list[OfferedValue], list[str]]:
     """Each number and boolean in an object is a value; the object is read as a whole,
     so none of them can be set alone. What cannot be used is said."""
     values, problems = [], []
-    for inner, schema in found.properties.items():
+    for inner, schema in affordance.properties.items():
         if schema.unit in COUNTS:
             schema.unit = ""
-        title = schema.title or f"{found.title or name} {inner}"
+        title = schema.title or f"{affordance.title or name} {inner}"
         part = _Property(
             schema.type,
             title,
@@ -316,27 +316,29 @@ def _parts(name: str, found: _Property) -> tuple[list[OfferedValue], list[str]]:
             continue
         offered = _value(inner, part)
         wire_name = f"{name}/{inner.replace('~', '~0').replace('/', '~1')}"
-        address = f"{slug(found.hombi_name) or slug(name)}-{offered.name}"
+        address = f"{slug(affordance.hombi_name) or slug(name)}-{offered.name}"
         values.append(msgspec.structs.replace(offered, name=address, wire_name=wire_name))
     return values, problems
 
 
-def _value(name: str, found: _Property) -> OfferedValue:
-    kind = _kind(name, found)
-    low, high = found.minimum, found.maximum
+def _value(name: str, affordance: _Property) -> OfferedValue:
+    kind = _kind(name, affordance)
+    low, high = affordance.minimum, affordance.maximum
     if low is not None and high is not None and low > high:
         raise DescriptionError(f"$.properties.{name}: minimum {low:g} is over maximum {high:g}")
-    unknown = found.unit if found.type != "boolean" and not _is_known(found.unit) else ""
+    unknown = (
+        affordance.unit if affordance.type != "boolean" and not _is_known(affordance.unit) else ""
+    )
     return OfferedValue(
-        slug(found.hombi_name) or slug(name),
-        found.title or name,
+        slug(affordance.hombi_name) or slug(name),
+        affordance.title or name,
         kind.name,
         name,
-        (found.unit or kind.unit) if kind.unit else "",
+        (affordance.unit or kind.unit) if kind.unit else "",
         low,
         high,
-        writable=not found.read_only,
-        hidden=found.hombi_hidden,
+        writable=not affordance.read_only,
+        hidden=affordance.hombi_hidden,
         unknown_unit=unknown[:MAX_TITLE],
     )
 
@@ -355,18 +357,18 @@ def _parts_of(name: str) -> list[str]:
     return [slug(name), *slug(name).split("-")]
 
 
-def _kind(name: str, found: _Property) -> Kind:
+def _kind(name: str, affordance: _Property) -> Kind:
     """The kind by @type, else by the name, else by the unit; a number without any of
     them, or in a unit that the hub does not know, is just a number."""
-    binary = found.type == "boolean"
-    for word in _words(name, found):
+    binary = affordance.type == "boolean"
+    for word in _words(name, affordance):
         kind = kind_called(word, two_states=binary)
-        if kind is not None and _fits(found.unit, kind):
+        if kind is not None and _fits(affordance.unit, kind):
             return kind
     if binary:
-        return KINDS["contact" if found.read_only else "switch"]
-    if found.unit and _is_known(found.unit):
-        return _kind_by_unit(found.unit)
+        return KINDS["contact" if affordance.read_only else "switch"]
+    if affordance.unit and _is_known(affordance.unit):
+        return _kind_by_unit(affordance.unit)
     return KINDS["number"]
 
 

@@ -217,26 +217,26 @@ class _Walk:
             else:
                 place += 1
 
-    def _waits_at(self, one: Wait | WaitUntil | Join, at: int) -> bool:
+    def _waits_at(self, action: Wait | WaitUntil | Join, at: int) -> bool:
         """Whether what follows comes later."""
         now = self.world.now_ms
-        if isinstance(one, Join):
+        if isinstance(action, Join):
             own = (
                 self.steps.place(wait.at, until=wait.until)
                 for wait in self.waits
                 if isinstance(wait, Waiting) and wait.edge == self.edge
             )
-            return any(one.begin < place < at for place in own)
+            return any(action.begin < place < at for place in own)
         if self.at_once:
             return False
-        if isinstance(one, Wait):
+        if isinstance(action, Wait):
             self.waits.append(
-                Waiting(now + one.ms, self.edge, self.steps.key(at), dict(self.fields))
+                Waiting(now + action.ms, self.edge, self.steps.key(at), dict(self.fields))
             )
             return True
-        if self._so(one.watch) or (one.confirms and self.world.obeyed):
+        if self._so(action.watch) or (action.confirms and self.world.obeyed):
             return False
-        due = now + one.at_most_ms
+        due = now + action.at_most_ms
         self.waits.append(
             Waiting(due, self.edge, self.steps.key(at), dict(self.fields), until=True)
         )

@@ -143,16 +143,16 @@ def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
     return _Watched(parts, need)
 
 
-def _moment(toml: TomlText, found: dict[str, Any], facts: HouseFacts) -> Moment | None:
+def _moment(toml: TomlText, table: dict[str, Any], facts: HouseFacts) -> Moment | None:
     """A moment of the clock, the sun or the calendar."""
-    words = [word for word in MOMENTS if word in found]
-    only_keys(toml, ("watch",), found, {*MOMENTS, "lasts", *(("from",) * ("rule" in found))})
-    lasts_ms = span_ms(toml, ("watch",), found, "lasts")
+    words = [word for word in MOMENTS if word in table]
+    only_keys(toml, ("watch",), table, {*MOMENTS, "lasts", *(("from",) * ("rule" in table))})
+    lasts_ms = span_ms(toml, ("watch",), table, "lasts")
     if len(words) > 1:
         toml.blame(("watch", words[1]), f"[watch] has {' and '.join(words)}", "keep one of them")
         return None
     if words[0] == "every":
-        every_ms = span_ms(toml, ("watch",), found, "every", required=True)
+        every_ms = span_ms(toml, ("watch",), table, "every", required=True)
         if every_ms and not SHORTEST_MS <= every_ms <= DAY_MS:
             toml.blame(("watch", "every"), "every is from 1 min to 24 h")
             return None
@@ -164,11 +164,11 @@ def _moment(toml: TomlText, found: dict[str, Any], facts: HouseFacts) -> Moment 
         toml.blame(("watch", "lasts"), "it must be over before it begins again")
         return None
     if words[0] == "rule":
-        rule = read_rule(toml, ("watch",), found)
+        rule = read_rule(toml, ("watch",), table)
         return None if rule is None else Moment(rule=rule, lasts_ms=lasts_ms)
-    if not text(toml, ("watch",), found, "at", required=True):
+    if not text(toml, ("watch",), table, "at", required=True):
         return None
-    at = read_time(toml, ("watch", "at"), found["at"], facts)
+    at = read_time(toml, ("watch", "at"), table["at"], facts)
     return None if at is None else Moment(at, lasts_ms=lasts_ms)
 
 

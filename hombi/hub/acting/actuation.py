@@ -374,8 +374,8 @@ class Actuation(Feature):
 
 def _answers(entity: Entity, value: float, before: float | None, reading: Reading) -> bool:
     """Whether a reading says that its node has taken this value."""
-    told = reading.sent
-    if told is None or reading.value is None:
+    reported = reading.sent
+    if reported is None or reading.value is None:
         return False
     if entity.kind.words is not None:
         return same(value, reading.value)
@@ -384,7 +384,7 @@ def _answers(entity: Entity, value: float, before: float | None, reading: Readin
         factor, addend = conversion(entity.kind.unit, entity.wire_unit)
         asked, step = value * factor + addend, step * abs(factor)
     seen = [one for one in entity.recent.values() if one is not None]
-    return answers(asked, told, before, [*seen, told], step)
+    return answers(asked, reported, before, [*seen, reported], step)
 
 
 def outcome(command: Command, automation: str = "") -> Event:

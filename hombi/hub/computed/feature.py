@@ -311,9 +311,9 @@ class Computed(Feature):
         since_ms = job.left["since_ms"]
         await self._writer.flushed()
         sources = [
-            one
-            for one in map(self.house.entities.get, derivation(entity).sources)
-            if one is not None
+            source
+            for source in map(self.house.entities.get, derivation(entity).sources)
+            if source is not None
         ]
         begins = [await run(history.first_at, source.id, since_ms) for source in sources]
         starts = [begin for begin in begins if begin is not None]
@@ -322,9 +322,9 @@ class Computed(Feature):
         at = min(starts, default=end) // HOUR_MS * HOUR_MS
         job.first_ms = at if job.first_ms in (None, since_ms) else job.first_ms
         known: dict[int, Reading] = {}
-        for place, one in enumerate(sources):
-            reading = await run(history.before, one.id, at)
-            if reading is not None and reading.channel in one.history_channels():
+        for place, source in enumerate(sources):
+            reading = await run(history.before, source.id, at)
+            if reading is not None and reading.channel in source.history_channels():
                 known[place] = reading
         last = await run(history.before, entity.id, at)
         value = last.value if last is not None else None

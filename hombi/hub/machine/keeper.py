@@ -81,8 +81,8 @@ class Keeper(Feature):
         batch = {key: self._pending.pop(key) for key in keys}
         # Who asked is told when nothing is left that was given before: with the whole
         # of it.
-        told = self._told if not self._pending else []
-        if told:
+        waiting = self._told if not self._pending else []
+        if waiting:
             self._told = []
         self._writing = True
         try:
@@ -93,13 +93,13 @@ class Keeper(Feature):
             what = f"what nodes and clients are owed cannot be written ({error})"
             self.context.announce(WritingFailed(what=what))
             self._pending = {**batch, **self._pending}
-            self._told = told + self._told
+            self._told = waiting + self._told
             if not self._closing:
                 await asyncio.sleep(RETRY_S)
             return False
         finally:
             self._writing = False
-        for call in told:
+        for call in waiting:
             self.context.tasks.guarded("who waited for what is kept", call)()
         return True
 

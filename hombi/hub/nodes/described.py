@@ -81,16 +81,16 @@ class Described(Feature):
         self.house, self._links = house, links
         self._one_by_one = asyncio.Lock()
 
-    async def take_up(self, node: Node, found: Found) -> None:
+    async def take_up(self, node: Node, finding: Found) -> None:
         """Add the entities that are new, and bring the others up to date; their names
         and addresses stay."""
         records, run = self.context.records.house, self.context.thread.run
         async with self._one_by_one:
-            same = found.offer == node.offer
+            same = finding.offer == node.offer
             if same or self.house.nodes.get(node.address) is not node:
                 return
             new, changed = [], False
-            for value in found.offer.values:
+            for value in finding.offer.values:
                 offered = as_chosen(value, node.reach)
                 entity = node.by_wire_name.get(offered.wire_name)
                 entity = entity or node.entities.get(offered.name)
@@ -105,9 +105,9 @@ class Described(Feature):
                 elif not entity.source:
                     stored = as_stored(offered, entity.title, hidden=entity.hidden)
                     changed |= await self.become(entity, replace(stored, name=entity.name))
-            node.offer = found.offer
-            if "description" in found.reach:
-                node.reach = {**node.reach, "description": found.reach["description"]}
+            node.offer = finding.offer
+            if "description" in finding.reach:
+                node.reach = {**node.reach, "description": finding.reach["description"]}
             await run(records.save_node, node)
         self._links.follow(node)
         more = tuple(entity.title for entity in new)

@@ -164,25 +164,25 @@ class Nodes(Feature):
     def trouble(self, link: str, what: str) -> None:
         self.links.trouble(link, what)
 
-    async def _found(self, found: Found) -> None:
-        known = self.house.node_by_thing(found.thing_id)
+    async def _found(self, finding: Found) -> None:
+        known = self.house.node_by_thing(finding.thing_id)
         if known is None:
-            if self.pairing.left_ms or self.pairing.is_asking(found.thing_id):
+            if self.pairing.left_ms or self.pairing.is_asking(finding.thing_id):
                 try:
-                    await self.pairing.found(found)
+                    await self.pairing.found(finding)
                 except HubError as error:
-                    self.context.announce(ArrivalRefused(what=f"{found.title}: {error}"))
+                    self.context.announce(ArrivalRefused(what=f"{finding.title}: {error}"))
             return
         driver = self.links.drivers.get(known.link)
-        if known.link != found.link or driver is None:
+        if known.link != finding.link or driver is None:
             return
         if not driver.connects:
             driver.follow(known.on_link())
-        before, now = known.reach.get("url"), found.reach.get("url")
+        before, now = known.reach.get("url"), finding.reach.get("url")
         if before == now:
-            await self._described.take_up(known, found)
+            await self._described.take_up(known, finding)
         elif before and isinstance(driver, Looks):
-            await self._is_elsewhere(known, found, driver)
+            await self._is_elsewhere(known, finding, driver)
 
     async def _is_elsewhere(self, known: Node, found: Found, driver: Looks) -> None:
         """A node says that it is at another address than before."""

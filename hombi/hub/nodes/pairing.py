@@ -182,25 +182,25 @@ class Pairing(Feature):
         record.proof, record.ticket_hash, record.sender = proof, hash_key(ticket), sender
         return await self._arrive(record, thing.offer, f"asks to join over {link}"), ticket
 
-    async def found(self, found: Found) -> Arrival:
+    async def found(self, finding: Found) -> Arrival:
         """A node that a link found by itself is an arrival. Raises Invalid, Refused."""
-        url = found.reach.get("url", "")
+        url = finding.reach.get("url", "")
         sender = (urlsplit(url).hostname or "") if url else ""
-        mine = [a for a in self.arrivals.values() if a.record.thing_id == found.thing_id]
+        mine = [a for a in self.arrivals.values() if a.record.thing_id == finding.thing_id]
         known = next(
-            (a for a in mine if (a.record.link, a.record.sender) == (found.link, sender)), None
+            (a for a in mine if (a.record.link, a.record.sender) == (finding.link, sender)), None
         )
-        same = known is not None and known.record.reach == found.reach
-        if known is not None and same and known.offer == found.offer:
+        same = known is not None and known.record.reach == finding.reach
+        if known is not None and same and known.offer == finding.offer:
             known.heard_ms = self._clock.now_ms()
             return known
-        record = self._record(found.thing_id, found.offer, found.link)
-        record.sender, record.reach, record.asks = sender, dict(found.reach), found.asks
+        record = self._record(finding.thing_id, finding.offer, finding.link)
+        record.sender, record.reach, record.asks = sender, dict(finding.reach), finding.asks
         if known is not None and (known.record.state == "asking" or same):
             # Who has it before their eyes goes on looking at it.
             record.id = known.record.id
-        where = f"at {url}" if url else f"over {found.link}"
-        return await self._arrive(record, found.offer, f"was found {where}")
+        where = f"at {url}" if url else f"over {finding.link}"
+        return await self._arrive(record, finding.offer, f"was found {where}")
 
     def is_asking(self, thing_id: str) -> bool:
         """Whether this node is being asked what it has: it began while the window was

@@ -42,15 +42,15 @@ def _no_json(word: str) -> float:
 
 
 def filled(
-    form: str, said: Mapping[str, Any], missing: Callable[[str], None] = lambda _: None
+    form: str, values: Mapping[str, Any], missing: Callable[[str], None] = lambda _: None
 ) -> bytes:
     """The body of a post. `missing` hears what a notice does not have; that stays as it
     is written."""
 
     def part(match: re.Match[str]) -> str:
-        if match[1] not in said:
+        if match[1] not in values:
             missing(match[1])
-        result = said.get(match[1], match[0])
+        result = values.get(match[1], match[0])
         return json.dumps(result) if isinstance(result, bool) else str(result)
 
     def fill(value: Any) -> Any:
@@ -61,7 +61,7 @@ def filled(
         if not isinstance(value, str):
             return value
         alone = _PLACE.fullmatch(value)
-        return said[alone[1]] if alone and alone[1] in said else _PLACE.sub(part, value)
+        return values[alone[1]] if alone and alone[1] in values else _PLACE.sub(part, value)
 
     plain = json.loads(form, parse_constant=_no_json)
     return json.dumps(fill(plain), ensure_ascii=False).encode(errors="replace")

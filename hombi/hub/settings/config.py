@@ -411,22 +411,22 @@ def _from_file(toml: TomlText, tables: Tables) -> dict[str, dict[str, Any]]:
             toml.blame((table,), f"{table!r} means nothing here", hint, at_value=False)
             continue
         for key, value in content.items():
-            one = known.get(key)
-            if one is None:
+            setting = known.get(key)
+            if setting is None:
                 hint = did_you_mean(key, known) or f"known in [{table}]: {', '.join(known)}"
                 toml.blame((table, key), f"{table}.{key} means nothing here", hint, at_value=False)
                 continue
             try:
-                if isinstance(value, str) and one.read is port:
+                if isinstance(value, str) and setting.read is port:
                     raise ValueError
-                values.setdefault(table, {})[key] = one.read(value)
+                values.setdefault(table, {})[key] = setting.read(value)
             except (ValueError, ValueTextError):
                 shown = "…" if key in _SECRET else repr(value)
-                toml.blame((table, key), f"{table}.{key} is {shown}; expected {one.expected}")
+                toml.blame((table, key), f"{table}.{key} is {shown}; expected {setting.expected}")
     if not toml.mistakes:
         for table, keys in values.items():
-            for key, one in tables[table].items():
-                if one.required and key not in keys:
+            for key, setting in tables[table].items():
+                if setting.required and key not in keys:
                     hint = f'add {key} = "…", or take the table out'
                     toml.blame((table,), f"[{table}] has no {key}", hint, at_value=False)
     return values

@@ -114,7 +114,7 @@ class Arrivals:
                     BleakClient(device, timeout=CONNECT_S) as client,
                 ):
                     say(2)
-                    told = await about(client)
+                    device_info = await about(client)
                     say(3)
                     has = await signals(client)
                 break
@@ -130,9 +130,15 @@ class Arrivals:
                     return
             await asyncio.sleep(AGAIN_S)
         what = ", ".join(
-            filter(None, ("is connected to", f"software {told.firmware}" if told.firmware else ""))
+            filter(
+                None,
+                (
+                    "is connected to",
+                    f"software {device_info.firmware}" if device_info.firmware else "",
+                ),
+            )
         )
-        made = " ".join(filter(None, (told.make, told.model)))
+        made = " ".join(filter(None, (device_info.make, device_info.model)))
         if not has:
             self._reports.asking(
                 Asking(

@@ -323,7 +323,7 @@ class Web:
             thing, form, lambda data: self._reports.said(thing.node, name, _in_words(data))
         )
 
-    async def _follow(self, thing: _Thing, form: HttpForm, said: Callable[[str], None]) -> None:
+    async def _follow(self, thing: _Thing, form: HttpForm, on_event: Callable[[str], None]) -> None:
         """Hear a stream of events, for ever; one that ends is opened again."""
         failures = 0
         while True:
@@ -336,7 +336,7 @@ class Web:
                     async for event in bounded(source.response, thing.pace):
                         failures = 0
                         thing.deaf_to.discard(form.url)
-                        said(event)
+                        on_event(event)
                     why = "it ends each time at once"
             except TooMuch as error:
                 self._reports.refused(thing.node, str(error))

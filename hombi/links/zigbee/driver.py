@@ -144,23 +144,23 @@ class ZigbeeDriver:
                 device.settle(profile)
                 self._say_anew(device)
 
-    def told(self, said: Any) -> None:
+    def told(self, message: Any) -> None:
         """What the stick says of nodes."""
-        if isinstance(said, Incoming):
-            device = self._roster.at(said.source)
+        if isinstance(message, Incoming):
+            device = self._roster.at(message.source)
             if device is not None and device.checked:
-                self._hearing.take(said)
-            elif not self._where.in_vain(said.source) or device is not None:
-                self._where.hold(said)
-        elif isinstance(said, Confirm):
+                self._hearing.take(message)
+            elif not self._where.in_vain(message.source) or device is not None:
+                self._where.hold(message)
+        elif isinstance(message, Confirm):
             if self._stick.up is not None:
-                self._stick.up.radio.confirmed(said)
-        elif isinstance(said, Announced):
-            self._came(said.ieee, said.short, said)
-        elif isinstance(said, Joined):
-            self._came(said.ieee, said.short, joined=True)
-        elif isinstance(said, Left):
-            self._left(said)
+                self._stick.up.radio.confirmed(message)
+        elif isinstance(message, Announced):
+            self._came(message.ieee, message.short, message)
+        elif isinstance(message, Joined):
+            self._came(message.ieee, message.short, joined=True)
+        elif isinstance(message, Left):
+            self._left(message)
 
     # Nodes that come and go
 

@@ -219,18 +219,18 @@ class Processor:
             self._answered(frame)
             return
         try:
-            said = parse(frame)
+            answer = parse(frame)
         except CodecError:
             self.garbled += 1
             return
-        if said is None:
+        if answer is None:
             return
         for wanted, fits, future in self._awaited:
-            if isinstance(said, wanted) and not future.done() and fits(said):
-                future.set_result(said)
+            if isinstance(answer, wanted) and not future.done() and fits(answer):
+                future.set_result(answer)
                 break
         try:
-            self._told(said)
+            self._told(answer)
         except Exception:
             # What one frame says must not take those with it that came in the same
             # breath.

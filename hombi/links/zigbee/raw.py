@@ -74,33 +74,39 @@ def draft(make: str, model: str, text: str, unnamed: Iterable[Unnamed]) -> str:
         if text
         else ["[profile]", f"make = {_text(make)}", f"model = {_text(model)}"]
     )
-    result = sorted(unnamed, key=lambda one: (one.tunnelled, one.endpoint, one.cluster, one.id))
-    for one in result:
-        types = _GIVEN_TYPES if one.tunnelled else _TYPES
-        where = f"tunnelled {one.id}" if one.tunnelled else f"0x{one.cluster:04X}/0x{one.id:04X}"
+    result = sorted(
+        unnamed, key=lambda point: (point.tunnelled, point.endpoint, point.cluster, point.id)
+    )
+    for point in result:
+        types = _GIVEN_TYPES if point.tunnelled else _TYPES
+        where = (
+            f"tunnelled {point.id}"
+            if point.tunnelled
+            else f"0x{point.cluster:04X}/0x{point.id:04X}"
+        )
         lines.append("")
-        if one.type not in types or (one.type == dt.TEXT and not one.tunnelled):
-            lines.append(f"# {where} is {_shown(one.value)!r}, which is not a number")
+        if point.type not in types or (point.type == dt.TEXT and not point.tunnelled):
+            lines.append(f"# {where} is {_shown(point.value)!r}, which is not a number")
             continue
-        lines.append(f"# it was {_shown(one.value)}")
-        if one.tunnelled:
+        lines.append(f"# it was {_shown(point.value)}")
+        if point.tunnelled:
             lines += [
                 "[[tunnelled]]",
-                f"endpoint = {one.endpoint}",
-                f"cluster = 0x{one.cluster:04X}",
-                f"id = {one.id}",
+                f"endpoint = {point.endpoint}",
+                f"cluster = 0x{point.cluster:04X}",
+                f"id = {point.id}",
             ]
         else:
             lines += [
                 "[[value]]",
-                f"endpoint = {one.endpoint}",
-                f"cluster = 0x{one.cluster:04X}",
-                f"attribute = 0x{one.id:04X}",
+                f"endpoint = {point.endpoint}",
+                f"cluster = 0x{point.cluster:04X}",
+                f"attribute = 0x{point.id:04X}",
             ]
-        if one.manufacturer:
-            lines.append(f"manufacturer = 0x{one.manufacturer:04X}")
+        if point.manufacturer:
+            lines.append(f"manufacturer = 0x{point.manufacturer:04X}")
         lines += [
-            f'type = "{types[one.type]}"',
+            f'type = "{types[point.type]}"',
             f'name = "{where.replace("0x", "").replace("/", " ")}"',
             'kind = "number"',
         ]

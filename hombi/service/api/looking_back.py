@@ -160,21 +160,23 @@ class RehearseView(View):
         )
 
 
-def _said(one: PretendValue, program: Program, entities: dict[str, Entity], begin: int) -> Said:
+def _said(
+    pretended: PretendValue, program: Program, entities: dict[str, Entity], begin: int
+) -> Said:
     """A pretend value in the kind's unit. Raises Invalid."""
-    address = one.entity or program.watch.entity
+    address = pretended.entity or program.watch.entity
     if address not in entities:
         known = ", ".join(entities)
         raise Invalid(f"it does not look at {address}; it looks at {known}")
     try:
         value = (
             None
-            if one.value == "bad"
-            else parse_value(one.value, entities[address].kind, bare=True)
+            if pretended.value == "bad"
+            else parse_value(pretended.value, entities[address].kind, bare=True)
         )
     except ValueTextError as error:
         raise Invalid(f"{address}: {error}") from error
-    return Said(begin + _span(one.after), address, value)
+    return Said(begin + _span(pretended.after), address, value)
 
 
 def _as_now(entities: dict[str, Entity], pretended: set[str], begin: int) -> list[Said]:

@@ -163,4 +163,4 @@ def test_a_comparison_and_an_action_from_outside_are_words_like_any_other(tmp_pa
     ]
     # What cannot be used is said, and keeps no other word from its use.
     assert "the word gone of hombi.comparisons cannot be loaded" in done.stderr
-    assert "the entry point over of hombi.comparisons is no word of this name" in done.stderr
+    assert "the entry point over of hombi.comparisons is not a word of this name" in done.stderr

@@ -46,24 +46,24 @@ class Branch(ActionWord, frozen=True):
         """Understand it from its table."""
         own, given = (*path, "branch"), table["branch"]
         only_keys(toml, path, table, set(cls.keys))
-        listed = isinstance(given, list) and all(isinstance(one, dict) for one in given)
+        listed = isinstance(given, list) and all(isinstance(option, dict) for option in given)
         if not listed or not 1 <= len(given) <= MOST_OPTIONS:
             toml.blame(own, f"branch is a list of 1 to {MOST_OPTIONS} tables in braces", _EXAMPLE)
             return None
         options = []
-        for number, one in enumerate(given):
+        for number, option in enumerate(given):
             at = (*own, number)
             when = None
-            if "when" in one:
-                if not isinstance(one["when"], dict):
+            if "when" in option:
+                if not isinstance(option["when"], dict):
                     toml.blame((*at, "when"), "when is a table in braces", _EXAMPLE)
                     continue
-                when = read_part(toml, (*at, "when"), one["when"], facts, held=False)
+                when = read_part(toml, (*at, "when"), option["when"], facts, held=False)
             elif number < len(given) - 1:
                 toml.blame(at, "only the last option is without when", _EXAMPLE)
-            rest = {key: value for key, value in one.items() if key != "when"}
+            rest = {key: value for key, value in option.items() if key != "when"}
             action = read_action(toml, at, rest, facts)
-            if action is not None and (when is not None or "when" not in one):
+            if action is not None and (when is not None or "when" not in option):
                 options.append(Option(when, action))
         return cls(tuple(options)) if len(options) == len(given) else None
 
