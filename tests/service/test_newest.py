@@ -360,6 +360,9 @@ def test_a_backup_has_what_came_a_moment_ago(
     assert back.returncode == 0, back.stderr
     service.start()
     assert stored(service) == [70, 71], "nothing of the house before is left"
+    with service.hub() as hub:
+        missed = [entry.text for entry in hub.journal() if NEWEST in entry.text]
+    assert missed == [], "a backup has all of its readings: nothing is missing beside it"
 
 
 def test_a_salvage_keeps_what_was_only_safe(service: Service, rack: Joined) -> None:

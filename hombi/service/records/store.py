@@ -54,8 +54,10 @@ class DatabaseRecords:
             contextlib.closing(sqlite3.connect(path)) as copy,
         ):
             connection.backup(copy)
-            # It is a file by itself, without a log beside it.
+            # It is a file by itself: without a log beside it, and without a database of
+            # the newest readings whose rounds it would count.
             copy.execute("PRAGMA journal_mode=DELETE")
+            copy.execute("PRAGMA user_version=0")
 
     @contextlib.contextmanager
     def together(self) -> Iterator[None]:
