@@ -10,6 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from hombi.core.automation.actions import WaitUntil
+from hombi.core.automation.comparisons.timed import Timed
 from hombi.core.automation.flow import until_it_waits
 from hombi.core.automation.machine import circumstances, somebody
 from hombi.core.automation.moments import Moment
@@ -191,7 +192,8 @@ class _Teller:
 
     def _timed(self, watch: Watch, part: State, name: str) -> Line:
         so = part.phase in (Phase.ON, Phase.WAITING)
-        what = "changed" if watch.comparison.word == "changes" else "was heard"
+        assert isinstance(watch.comparison, Timed)
+        what = watch.comparison.since
         when = f"{what} last {self.clock(part.heard_ms)}" if part.heard_ms else f"never {what}"
         return Line(so, f"{name} {when}: {'' if so else 'not '}{watch.wanted}.")
 

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from hombi.core.automation.actions import Effect, Notify, Recall, SwitchOver, SwitchTo, Tell
 from hombi.core.automation.acts import at_once, begin, let_go, next_act_ms, remind, resume
 from hombi.core.automation.circumstances import Circumstances
+from hombi.core.automation.comparisons.timed import Timed
 from hombi.core.automation.group import due_group, lost_group, step_group
 from hombi.core.automation.moments import due_moment, step_moment
 from hombi.core.automation.parts import (
@@ -156,8 +157,8 @@ def rejoined(
     has its time from now on: while the hub was away it heard nobody."""
 
     def own(watch: Watch, state: State) -> State:
-        if watch.timed:
-            begins = watch.comparison.word == "silent" and state.phase is not Phase.ON
+        if isinstance(watch.comparison, Timed):
+            begins = watch.comparison.counts_anew and state.phase is not Phase.ON
             return replace(state, heard_ms=now_ms) if begins else state
         last = heard(watch.entity)
         if last is None or state.value is None:

@@ -33,6 +33,10 @@ class Timed(Comparison):
     takes = ""
     # How its end is told.
     over: ClassVar[str] = ""
+    # What its time counts from, as in "… was heard last at 12:30".
+    since: ClassVar[str] = "was heard"
+    # Whether a time in which the hub was off does not count.
+    counts_anew: ClassVar[bool] = False
 
     def starts_with(self, value: float) -> bool:
         return False
@@ -82,6 +86,7 @@ class Changes(Timed):
     place = 50.0
     is_state = False
     over = "it stays the same"
+    since = "changed"
 
     def sentence(self, kind: Kind) -> str:
         return f"changing, until it stays the same for {show_span(self.span_ms)}"
@@ -119,6 +124,7 @@ class Silent(Timed):
     )
     place = 51.0
     over = "it is heard again"
+    counts_anew = True
 
     @classmethod
     def _read(cls, toml: TomlText, path: Path, table: dict[str, Any]) -> Self | None:
