@@ -101,7 +101,7 @@ def test_both_clients_have_the_same_methods() -> None:
 def test_what_comes_in_pieces_is_said_so() -> None:
     for method in (Hub.backup, Entities.export):
         assert inspect.signature(method).return_annotation == "Iterator[bytes]"
-    assert inspect.signature(Messages.follow).return_annotation == "Iterator[wire.Messages]"
+    assert inspect.signature(Messages.follow).return_annotation == "Iterator[Messages]"
 
 
 def test_what_the_hub_is_asked_has_typed_arguments_and_unknown_ones_raise() -> None:
@@ -254,11 +254,11 @@ def test_events_are_put_together_line_by_line() -> None:
 
 
 def test_the_help_of_a_call_says_what_it_returns() -> None:
-    assert str(inspect.signature(Hub.house)).endswith("-> 'wire.House'")
+    assert str(inspect.signature(Hub.house)).endswith("-> 'House'")
     with Hub("http://127.0.0.1:1") as hub:
-        assert str(inspect.signature(hub.nodes.list)) == "() -> 'list[wire.Node]'"
+        assert str(inspect.signature(hub.nodes.list)) == "() -> 'list[Node]'"
         told = str(inspect.signature(hub.entities.readings))
-        assert told.endswith("-> 'Iterator[wire.Reading]'")
+        assert told.endswith("-> 'Iterator[Reading]'")
 
 
 def test_an_entity_is_named_by_its_address_or_as_people_call_it(
