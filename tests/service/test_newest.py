@@ -204,6 +204,7 @@ class TestDatabase:
         make(path)
         newest = opened(path, taken=4)
         assert newest.round == 5, "it is not tried again"
+        assert "cannot be used" in newest.lost, "what was in it is not taken for nothing"
         assert not newest.add([FIRST])
 
     def test_a_disk_that_fails_takes_nothing_and_goes_on_afterwards(
@@ -223,6 +224,37 @@ class TestDatabase:
         assert newest.rows() == [FIRST]
         assert newest.add([NOTHING])
         assert opened(path).rows() == [FIRST, NOTHING]
+
+    def test_a_disk_that_is_full_at_the_end_of_a_commit_leaves_nothing_behind(
+        self, path: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        from django.db import OperationalError, connections
+
+        newest = opened(path)
+
+        def full() -> None:
+            raise OperationalError("database or disk is full")
+
+        with monkeypatch.context() as patch:
+            patch.setattr(connections["newest"], "_commit", full)
+            assert not newest.add([FIRST])
+        assert not newest.has_any([FIRST])
+        assert not newest.holds(FIRST[0], FIRST[1] + 1)
+        assert newest.add([FIRST, NOTHING])
+        assert opened(path).rows() == [FIRST, NOTHING]
+
+    def test_a_disk_that_can_no_longer_be_read_loses_nothing_of_this_run(self, path: Path) -> None:
+        newest = opened(path)
+        assert newest.add([FIRST])
+        from django.db import connections
+
+        connections["newest"].close()
+        for one in path.parent.glob(f"{NEWEST}*"):
+            one.write_bytes(b"spoilt by the damp of the cellar" * 99)
+        assert newest.rows() == [FIRST]
+        assert not newest.add([NOTHING]), "that goes to the house's database"
+        newest.begin(1)
+        assert newest.rows() == []
 
     def test_a_missing_database_is_said_where_the_hub_ran_before(self, path: Path) -> None:
         assert opened(path).lost == ""

@@ -15,6 +15,7 @@ from __future__ import annotations
 import contextlib
 import logging
 from collections.abc import Sequence
+from operator import itemgetter
 from pathlib import Path
 
 from django.db import DatabaseError, OperationalError, connections, transaction
@@ -44,6 +45,8 @@ class Newest:
     def __init__(self, path: Path) -> None:
         self._path = path
         self._usable = False
+        # They are also kept here: a disk that can no longer be read loses none of them.
+        self._held: list[Row] = []
         self._oldest: dict[int, int] = {}
         self._times: set[tuple[int, int]] = set()
         self.round = 0
@@ -68,15 +71,20 @@ class Newest:
             with transaction.atomic(using=ALIAS):
                 self._rows().delete()
                 self._store(left)
+            self._hold(left)
             former.unlink(missing_ok=True)
             self._usable = True
         except (DatabaseError, OSError) as error:
             connections[ALIAS].close()
-            log.warning("%s cannot be used (%s); readings go to the database", self._path, error)
+            self.lost = (
+                f"{self._path.name} cannot be used ({error}): readings of the last seconds before "
+                "the stop may be missing; new ones are safe in the house's database"
+            )
+            log.warning("%s", self.lost)
 
     def add(self, rows: Sequence[Row]) -> bool:
         """Have these on the disk; or False, if they do not go in."""
-        if not self._usable or len(self._times) + len(rows) > MOST:
+        if not self._usable or len(self._held) + len(rows) > MOST:
             return False
         try:
             with transaction.atomic(using=ALIAS):
@@ -84,15 +92,13 @@ class Newest:
         except DatabaseError as error:
             log.warning("%s cannot be written (%s); readings go to the database", self._path, error)
             return False
+        self._hold(rows)
         return True
 
     def rows(self) -> list[Row]:
         """All of this round, by entity and time: those of one entity lie together in
         the house's database."""
-        if not self._times:
-            return []
-        rows = self._rows().filter(round=self.round).order_by("entity", "at_ms")
-        return list(rows.values_list(*FIELDS))
+        return sorted(self._held, key=itemgetter(0, 1))
 
     def has_any(self, rows: Sequence[Row]) -> bool:
         """Whether one of these is here, by its entity and time."""
@@ -109,7 +115,7 @@ class Newest:
         if self.round != after:
             return
         self.round = after + 1
-        self._oldest, self._times = {}, set()
+        self._held, self._oldest, self._times = [], {}, set()
         # On a full disk they stay until the next time: their round is noted.
         with contextlib.suppress(DatabaseError):
             self._rows().filter(round__lte=after).delete()
@@ -117,6 +123,9 @@ class Newest:
     def _store(self, rows: Sequence[Row]) -> None:
         with connections[ALIAS].cursor() as cursor:
             cursor.executemany(ADD_NEWEST, [(self.round, *row) for row in rows])
+
+    def _hold(self, rows: Sequence[Row]) -> None:
+        self._held += rows
         oldest = self._oldest
         for entity, at_ms, *_ in rows:
             self._times.add((entity, at_ms))
