@@ -13,6 +13,7 @@ from typing import TypeVar
 
 from hombi.client import Hub
 from hombi.lab.bluetooth_nodes import BluetoothHouse
+from hombi.lab.operated_plans import OPERATED
 from hombi.lab.physics import Mill
 from hombi.lab.radio_plans import BLUETOOTH, ZIGBEE
 from hombi.lab.zigbee_nodes import ZigbeeNode
@@ -36,8 +37,9 @@ class Air:
 
     def __post_init__(self) -> None:
         self.stick = Stick(self.folder / "stick", self.folder / "stick.json")
+        plans = (*ZIGBEE, *OPERATED)
         self.nodes = {
-            plan.address: ZigbeeNode(plan, self.mill, self.stick, polls_s=0.05) for plan in ZIGBEE
+            plan.address: ZigbeeNode(plan, self.mill, self.stick, polls_s=0.05) for plan in plans
         }
         self.bluetooth = BluetoothHouse(BLUETOOTH, self.mill, self.folder)
 

@@ -43,6 +43,7 @@ _LOADED = (
     "rich.table",
     "typer",
     "tests.quick_passwords",
+    "tests.warm_django",
 )
 _FORKS = multiprocessing.get_context("forkserver")
 _FORKS.set_forkserver_preload(list(_LOADED))
