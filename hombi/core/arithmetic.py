@@ -1,4 +1,5 @@
-"""How values of a kind are calculated with: on a line, as two states, or on a circle.
+"""How values of a kind are calculated with: on a line, as states, on a circle, or
+not at all.
 
 A kind has its arithmetic; history, sums, charts, steps and computed values ask it.
 """
@@ -10,7 +11,7 @@ import operator
 from collections.abc import Iterable, Sequence
 from typing import Literal
 
-Drawn = Literal["line", "states", "needle"]
+Drawn = Literal["line", "states", "needle", "marks"]
 # What several values come to, each with its weight, which is mostly how long it held.
 Weighted = tuple[float, float]
 FULL_CIRCLE = 360.0
@@ -26,6 +27,8 @@ class Arithmetic:
     holds = False
     # Whether one value is higher than another.
     ordered = True
+    # Whether a value is so for a while; not so for what only happens.
+    lasts = True
 
     def parts(self, value: float) -> tuple[float, ...]:
         """The numbers that stand for a value where it is averaged: each part has a mean
@@ -71,6 +74,27 @@ class States(Arithmetic):
 
     drawn: Drawn = "states"
     holds = True
+
+
+class Choices(States):
+    """States that are numbered and have no order: the mean is the one that had most of
+    the time."""
+
+    ordered = False
+
+    def mean(self, weighted: Iterable[Weighted]) -> float | None:
+        held: dict[float, float] = {}
+        for value, weight in weighted:
+            held[value] = held.get(value, 0.0) + weight
+        return max(held, key=held.__getitem__) if any(held.values()) else None
+
+
+class Moments(Choices):
+    """What happens and does not last: nothing of it is averaged."""
+
+    drawn: Drawn = "marks"
+    holds = False
+    lasts = False
 
 
 class Circle(Arithmetic):
@@ -139,3 +163,4 @@ class Circle(Arithmetic):
 
 
 LINE, STATES, CIRCLE = Arithmetic(), States(), Circle()
+CHOICES, MOMENTS = Choices(), Moments()

@@ -3,9 +3,16 @@ is not believed."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from functools import lru_cache
 
-from hombi.core.arithmetic import CIRCLE, LINE, STATES, Arithmetic
+from hombi.core.arithmetic import CHOICES, CIRCLE, LINE, MOMENTS, STATES, Arithmetic
+
+# Of the words that an entity brings: so many, each so long.
+MOST_WORDS, LONGEST_WORD = 64, 60
+# Between a kind's name and those words, where both are stored as one text.
+_BETWEEN = "|"
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,9 +43,9 @@ class Kind:
     """One kind of entity.
 
     `unit` is the unit its readings are kept in ("" for none), `low` and `high` are the
-    sensible limits in that unit. `words` names the two states of a kind that has only
-    two: (for 0, for 1). `title` is how people write its name, `called` are the words
-    that nodes call it by.
+    sensible limits in that unit. `words` names the values of a kind that are not
+    measured, from 0 on; a kind that `brings` them has those of its entity. `title` is
+    how people write its name, `called` are the words that nodes call it by.
     """
 
     name: str
@@ -46,7 +53,7 @@ class Kind:
     low: float
     high: float
     decimals: int = 1
-    words: tuple[str, str] | None = None
+    words: tuple[str, ...] | None = None
     title: str = ""
     called: tuple[str, ...] = ()
     # How the household sees it, where that is otherwise.
@@ -57,13 +64,72 @@ class Kind:
     earlier: tuple[str, str] | None = None
     # How its values are calculated with.
     arithmetic: Arithmetic = LINE
+    # Whether each entity of it has words of its own.
+    brings: bool = False
+    # In what steps nodes go, where that is coarser than it is shown.
+    goes_by: float = 0.0
 
     def state(self, word: str) -> float | None:
-        """The state that a word names, 0 or 1; None for another word."""
-        for words in (self.words, self.earlier):
-            if words is not None and word in words:
-                return float(words.index(word))
+        """The number of the state that a word names; None for another word. A word may
+        be written in other letters, unless that makes it one of the others."""
+        for written in (word, word.casefold()):
+            for words in (self.words, self.earlier):
+                if words is not None and written in words:
+                    return float(words.index(written))
+        if self.brings:
+            plain = [own.casefold() for own in self.words or ()]
+            if word.casefold() in plain:
+                return float(plain.index(word.casefold()))
         return None
+
+    def word(self, value: float) -> str:
+        """The word of a state; of one that has none, its number."""
+        assert self.words is not None
+        place = round(value)
+        return self.words[place] if 0 <= place < len(self.words) else f"{place}"
+
+    @property
+    def step(self) -> float:
+        """In what steps its values go, in its unit."""
+        return max(self.goes_by, 10.0**-self.decimals)
+
+    @property
+    def two_states(self) -> bool:
+        """Whether it is off or on, closed or open: one of two states, the same for all
+        entities."""
+        return self.arithmetic is STATES
+
+    @property
+    def a_number(self) -> bool:
+        """Whether its values are numbers that last, on a line or on a circle."""
+        return self.words is None and not self.moment
+
+    @property
+    def moment(self) -> bool:
+        """Whether its readings happen, and do not last."""
+        return not self.arithmetic.lasts
+
+    @property
+    def key(self) -> str:
+        """Its name, with the words that its entity brings: `kind_by_key` gives the kind
+        back."""
+        return _BETWEEN.join((self.name, *(self.words or ()))) if self.brings else self.name
+
+    def with_words(self, words: Iterable[str]) -> Kind:
+        """The kind with the words of one entity: the first of them, without what cannot
+        be stored, each once."""
+        assert self.brings, f"a {self.name} has the same words everywhere"
+        plain = (_fit(word) for word in words)
+        return _with_words(self.name, tuple(dict.fromkeys(filter(None, plain)))[:MOST_WORDS])
+
+    def goes_on(self, other: Kind) -> bool:
+        """Whether the values of another kind mean the same in this one: it is that one,
+        or has some more words."""
+        return self is other or (
+            self.brings
+            and self.name == other.name
+            and (self.words or ())[: len(other.words or ())] == other.words
+        )
 
     @property
     def as_seen(self) -> Seen:
@@ -87,6 +153,11 @@ def _states(
     return Kind(*(name, "", 0, 1, 0, (off, on)), called=called, earlier=earlier, arithmetic=STATES)
 
 
+def _brought(name: str, arithmetic: Arithmetic, *words: str) -> Kind:
+    """A kind whose entities bring their words; these unless they do."""
+    return Kind(*(name, "", 0, MOST_WORDS - 1, 0, words), arithmetic=arithmetic, brings=True)
+
+
 def _measured(
     name: str, unit: str, low: float, high: float, decimals: int, *called: str, title: str = ""
 ) -> Kind:
@@ -97,6 +168,8 @@ def _measured(
 TEMPERATURE_DIFFERENCE = "temp-difference"
 # Whether a person is home.
 AT_HOME = "at-home"
+# What happens to a button, where its entity does not say what can.
+PRESSES = ("pressed", "double", "triple", "held", "released")
 
 KINDS: dict[str, Kind] = {
     kind.name: kind
@@ -109,9 +182,14 @@ KINDS: dict[str, Kind] = {
         _measured("co", "ppm", 0, 10_000, 1, "carbon-monoxide", title="CO"),
         _measured("pm25", "µg/m³", 0, 5_000, 1, "pm2", "pm2-5", "dust", title="PM2.5"),
         _measured("pm10", "µg/m³", 0, 5_000, 1, title="PM10"),
+        _measured("pm1", "µg/m³", 0, 5_000, 1, title="PM1"),
+        _measured("voc", "ppb", 0, 100_000, 0, "tvoc", title="VOC"),
         _measured("formaldehyde", "ppm", 0, 100, 3, "hcho"),
         _measured("moisture", "%", 0, 100, 1, "soil", "wet", "wetness"),
         _measured("level", "%", 0, 100, 0, "dim", "dimmer", "opening", "percent"),
+        # Of a blind or a shutter: 0 is closed, 100 open; how far its slats are open.
+        _measured("position", "%", 0, 100, 0),
+        _measured("tilt", "%", 0, 100, 0),
         _measured("power", "W", -50_000, 50_000, 1, "watt", "watts", "w"),
         _measured("energy", "kWh", 0, 10_000_000, 2, "kwh", "wh"),
         _measured("voltage", "V", -1_000, 1_000, 2, "volt", "volts", "v", "mv", "vcc"),
@@ -125,7 +203,7 @@ KINDS: dict[str, Kind] = {
         _measured("volume", "l", 0, 10_000_000, 1, "litres", "liters"),
         _measured("mass", "kg", -10_000, 1_000_000, 2, "weight", "load"),
         _measured("sound", "dB", 0, 200, 1, "noise", "loudness", "db"),
-        _measured("angle", "°", -360, 360, 0, "direction", "heading", "tilt", "bearing"),
+        _measured("angle", "°", -360, 360, 0, "direction", "heading", "bearing"),
         Kind(
             "wind-direction",
             "°",
@@ -152,6 +230,11 @@ KINDS: dict[str, Kind] = {
             title="temperature difference",
             difference=True,
         ),
+        Kind("hue", "°", 0, 360, 0, arithmetic=CIRCLE),
+        _measured("saturation", "%", 0, 100, 0),
+        # The colour of white light. A household never sees it in °C. Lamps count its
+        # reciprocal in millionths: 300 and 301 of them are 11 K apart, 150 and 151 44.
+        Kind("white", "K", 1_000, 20_000, 0, difference=True, goes_by=50),
         _measured("reception", "%", 0, 100, 0, "lqi"),
         _states("contact", "closed", "open", "door", "window", "gate", "hatch", "lid", "open"),
         _states(
@@ -166,12 +249,41 @@ KINDS: dict[str, Kind] = {
         _states("tamper", "untouched", "opened"),
         _states("alarm", "quiet", "alarm"),
         _states("activity", "idle", "active", "running"),
+        _states("lock", "unlocked", "locked"),
         _states(AT_HOME, "away", "home"),
         _states("switch", "off", "on", "state", "relay", "output", "plug", "lamp", "power-state"),
+        _brought("choice", CHOICES),
+        _brought("press", MOMENTS, *PRESSES),
+        _brought("event", MOMENTS),
+        Kind("ring", "", 0, 1, 0, ("rung",), arithmetic=MOMENTS),
+        # By how much of its range a dial was turned: to the left below 0.
+        Kind("turn", "%", -1_000, 1_000, 0, arithmetic=MOMENTS),
         _measured("number", "", -1e15, 1e15, 2),
     )
 }
-_CALLED = {(word, kind.words is not None): kind for kind in KINDS.values() for word in kind.called}
+
+
+@lru_cache(maxsize=4096)
+def _with_words(name: str, words: tuple[str, ...]) -> Kind:
+    return replace(KINDS[name], words=words)
+
+
+def _fit(word: str) -> str:
+    """A word of a node's own as it is stored: short, and without what moves a
+    cursor."""
+    plain = "".join(sign if sign.isprintable() else " " for sign in word).split()
+    return " ".join(plain).replace(_BETWEEN, "/")[:LONGEST_WORD].rstrip()
+
+
+# It is asked with each report of a node.
+@lru_cache(maxsize=4096)
+def kind_by_key(key: str) -> Kind:
+    """The kind of a key. Raises KeyError."""
+    name, *words = key.split(_BETWEEN)
+    return KINDS[name].with_words(words) if words else KINDS[name]
+
+
+_CALLED = {(word, kind.two_states): kind for kind in KINDS.values() for word in kind.called}
 
 
 def kind_called(word: str, *, two_states: bool) -> Kind | None:
@@ -180,7 +292,7 @@ def kind_called(word: str, *, two_states: bool) -> Kind | None:
     other measures."""
     word = word.lower().replace("_", "-")
     for kind in (KINDS.get(word), _CALLED.get((word, two_states))):
-        if kind is not None and (kind.words is not None) == two_states:
+        if kind is not None and (kind.two_states if two_states else kind.a_number):
             return kind
     return None
 
@@ -188,6 +300,6 @@ def kind_called(word: str, *, two_states: bool) -> Kind | None:
 def difference_of(kind: Kind) -> Kind:
     """The kind of the difference of two values: one of its own for temperatures, and an
     angle for directions."""
-    if not kind.arithmetic.ordered:
+    if kind.arithmetic is CIRCLE:
         return KINDS["angle"]
     return KINDS[TEMPERATURE_DIFFERENCE] if kind.name == "temperature" else kind

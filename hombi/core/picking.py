@@ -25,6 +25,7 @@ from msgspec.structs import replace
 from hombi.core.errors import CoreError
 from hombi.core.kinds import Kind
 from hombi.core.senml import Resolved
+from hombi.core.values import either
 
 PLACEHOLDER = "{node}"
 MAX_CANDIDATES = 64
@@ -119,7 +120,7 @@ def pick_in(content: Any, pick: Pick, kind: Kind, now_ms: int, name: str = "") -
     ):
         return Resolved(name, "", at_ms, None, stamped)
     if kind.words is not None:
-        return Resolved(name, "", at_ms, _two_state(result, kind), stamped)
+        return Resolved(name, "", at_ms, _state(result, kind), stamped)
     if isinstance(result, bool):
         raise PickError(f"{_where(pick.pointer)} is {json.dumps(result)}, no number")
     if isinstance(result, int | float):
@@ -188,15 +189,17 @@ def filter_of(pattern: str, node: str = "") -> str:
 def render(template: str, value: float, kind: Kind) -> str:
     """The payload that asks for a value.
 
-    `{value}` stands for the number (1 or 0 for a kind with two states), `{1|0}` for
-    one of two words.
+    `{value}` stands for the number (1 or 0 for a kind with two states) or the word of
+    a choice, `{1|0}` for one of two words.
     """
     on = value >= 0.5
 
     def fill(match: re.Match[str]) -> str:
         if match[1] is not None:
             return match[1] if on else match[2]
-        return f"{int(on)}" if kind.words is not None else f"{value:.10g}"
+        if kind.words is None:
+            return f"{value:.10g}"
+        return f"{int(on)}" if kind.two_states else kind.word(value)
 
     return _BLANK.sub(fill, template)
 
@@ -243,8 +246,15 @@ def _short(value: Any) -> str:
     return text if len(text) <= 60 else text[:57] + "…"
 
 
-def _two_state(value: Any, kind: Kind) -> bool:
+def _state(value: Any, kind: Kind) -> bool | float:
     assert kind.words is not None
+    if not kind.two_states:
+        if isinstance(value, str) and (state := kind.state(value.strip())) is not None:
+            return state
+        # A bell has one word, and most nodes say no more than that it is true.
+        if len(kind.words) == 1 and (value is True or value == 1):
+            return 0.0
+        raise PickError(f"{_short(value)} is not {either(kind.words)}")
     if isinstance(value, bool):
         return value
     if isinstance(value, int | float) and value in (0, 1):
@@ -262,7 +272,7 @@ def _two_state(value: Any, kind: Kind) -> bool:
 
 def _is_word(found: str, kind: Kind) -> bool:
     word = found.strip().lower()
-    return kind.state(word) is not None or (kind.words is not None and word in (*_TRUE, *_FALSE))
+    return kind.state(word) is not None or (kind.two_states and word in (*_TRUE, *_FALSE))
 
 
 def _time(value: Any, pointer: str) -> int | None:

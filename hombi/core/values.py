@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from decimal import Decimal
 
 from hombi.core.errors import UnitError, ValueTextError
@@ -42,13 +43,11 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
     limits.
     """
     if kind.words is not None:
-        word = text.strip().lower()
-        state = kind.state(word)
+        state = kind.state(text.strip())
         if state is None:
-            raise ValueTextError(
-                f"{text!r} is not a state of a {kind.shown}; "
-                f"use {kind.words[1]!r} or {kind.words[0]!r}"
-            )
+            which = either(map(repr, reversed(kind.words) if kind.two_states else kind.words))
+            what = "something that happens with" if kind.moment else "a state of"
+            raise ValueTextError(f"{text!r} is not {what} a {kind.shown}; use {which}")
         return state
     match = _QUANTITY.fullmatch(text)
     plain = text.translate(_PLAIN)
@@ -92,7 +91,9 @@ def _converted(number: float, unit: str, kind: Kind) -> float:
 def show_value(value: float, kind: Kind) -> str:
     """A value with its unit, as people read it: "21.4 °C", "open"."""
     if kind.words is not None:
-        return kind.words[1 if value >= 0.5 else 0]
+        return kind.word(value)
+    if kind.name == "turn":
+        return f"{abs(value):.0f} % {'left' if value < 0 else 'right'}"
     if kind.unit == "s" and abs(value) >= 60:
         return ("-" if value < 0 else "") + show_span(abs(value) * 1000)
     seen = kind.as_seen
@@ -107,6 +108,12 @@ def show_limit(value: float, kind: Kind) -> str:
         if kind.words is not None
         else f"{show_number(round(kind.as_seen.of(value) or 0.0, 2))} {kind.as_seen.unit}".strip()
     )
+
+
+def either(words: Iterable[str]) -> str:
+    """Words of which one is meant: "off, heat or auto"; "nothing" of none."""
+    *first, last = [*words] or ["nothing"]
+    return f"{', '.join(first)} or {last}" if first else last
 
 
 def show_number(value: float) -> str:

@@ -38,8 +38,9 @@ def apart(one: float, other: float) -> float:
 
 
 def test_only_what_stands_in_a_circle_is_one() -> None:
-    assert [name for name, kind in KINDS.items() if kind.arithmetic is CIRCLE] == ["wind-direction"]
-    assert all((kind.arithmetic is STATES) == (kind.words is not None) for kind in KINDS.values())
+    circular = [name for name, kind in KINDS.items() if kind.arithmetic is CIRCLE]
+    assert circular == ["wind-direction", "hue"]
+    assert all(kind.words is not None for kind in KINDS.values() if kind.arithmetic is STATES)
     assert difference_of(WIND) is KINDS["angle"]
 
 

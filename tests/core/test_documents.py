@@ -38,6 +38,9 @@ FACTS = HouseFacts(
         "workshop-plug/power": EntityFacts(KINDS["power"], writable=False),
         "workshop-eye/occupancy": EntityFacts(KINDS["occupancy"], writable=False),
         "loft-lamp/switch": EntityFacts(KINDS["switch"], writable=True),
+        "workshop-remote/button-1": EntityFacts(
+            KINDS["press"].with_words(["off", "on", "toggle"]), writable=False
+        ),
         "house/ada": EntityFacts(KINDS[AT_HOME], writable=True),
     },
     frozenset({"ada"}),

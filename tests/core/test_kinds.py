@@ -14,11 +14,17 @@ def row(kind: Kind) -> list[str]:
     others = [unit for unit in units_for(kind.unit) if unit != kind.unit]
     units = ", ".join([kind.unit, *others]) if kind.unit else "none"
     believed = f"{kind.low:g} to {kind.high:g} {kind.unit}".rstrip()
+    if kind.words is not None:
+        units = " or ".join(kind.words)
+    if kind.brings:
+        units = ", or ".join(filter(None, ("words of its own", ", ".join(kind.words or ()))))
+    if kind.name == "turn":
+        units = "% to the right, or to the left"
     return [
         f"`{kind.name}`",
         kind.title,
-        " or ".join(kind.words) if kind.words else units,
-        "" if kind.words else believed,
+        units,
+        "" if kind.words is not None else believed,
         ", ".join(kind.called),
     ]
 

@@ -145,8 +145,11 @@ class _Teller:
                 result += self._hold(watch, part)
         if self.state.phase is Phase.ON:
             result.append(Line(True, f"It was on {self._since}."))
-            if len(self.program.parts) == 1:
-                watch = self.program.watch
+            watch = self.program.watch
+            if watch.happens:
+                ends = self.clock(self.state.since_ms + watch.lasts_ms)
+                result.append(Line(None, f"It ends at {ends}, unless it starts again."))
+            elif len(self.program.parts) == 1:
                 until = watch.wanted_back or f"not {watch.wanted}"
                 if watch.until_held_ms:
                     until += f" for {show_span(watch.until_held_ms)}"
@@ -169,6 +172,8 @@ class _Teller:
     def _value(self, watch: Watch, part: State) -> Line:
         sight = self.found.sights[watch.entity]
         name, wanted = self._name(watch), watch.wanted
+        if watch.happens:
+            return self._happened(watch, part, name)
         if not sight.known:
             return Line(False, f"{name} was not heard in the time before.")
         if sight.quality >= Quality.STUCK or sight.value is None:
@@ -186,6 +191,13 @@ class _Teller:
         then = watch.moving.then(watch.comparison, watch.kind) if watch.moving is not None else ""
         then = f" ({then})" if then else ""
         return Line(so, f"{sentence}, {'' if so else 'not '}{wanted}{then}.")
+
+    def _happened(self, watch: Watch, part: State, name: str) -> Line:
+        if part.value is None:
+            return Line(None, f"{name} sent nothing in the time before.")
+        last, at = show_value(part.value, watch.kind), self.clock(part.heard_ms)
+        often = f" {watch.times} times" if watch.times > 1 else ""
+        return Line(None, f"{name} last sent {last} ({at}); {watch.wanted}{often} starts it.")
 
     def _name(self, watch: Watch) -> str:
         return self._spoken(watch.entity)
@@ -291,6 +303,11 @@ class _Teller:
             return "it waited for its hours." if not self._allowed else f"it waited: {over}."
         if self.program.moment is not None:
             return "it was not its time."
+        if self.program.watch.happens:
+            starts = [one.why.at_ms for one in self.found.acted if one.why.edge is EdgeKind.START]
+            if not starts:
+                return "it had not started in the time before."
+            return f"it had last started at {self.clock(starts[-1])}."
         if self.program.more:
             so = sum(state.phase is Phase.ON for state in self.parts)
             return f"it did not start: {so} of {len(self.program.parts)} were so."

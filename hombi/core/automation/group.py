@@ -48,7 +48,7 @@ def step_group(
         sight = world.sight(watch.entity)
         own: Event = Passed()
         if isinstance(event, Began):
-            own = first_look(sight, watch.entity)
+            own = first_look(watch, sight)
         elif isinstance(event, Seen) and watch.entity == (event.entity or program.watch.entity):
             own = event
         after, why = step_part(watch, before, own, world, sight)
@@ -73,6 +73,8 @@ def _whole(
     program: Program, state: State, edges: list[Why], world: World, only: Circumstances
 ) -> tuple[State, Why | None]:
     now, held = world.now_ms, world.now_ms - state.since_ms
+    if program.watch.happens:
+        return _happened(program, state, edges, world, only)
     on = [one.phase is Phase.ON for one in state.parts]
     if state.phase is not Phase.ON:
         # What is not heard keeps an automation on, if its text says so; it starts none.
@@ -120,6 +122,25 @@ def _whole(
     )
 
 
+def _happened(
+    program: Program, state: State, edges: list[Why], world: World, only: Circumstances
+) -> tuple[State, Why | None]:
+    """Of several that happen, each starts the whole."""
+    now = world.now_ms
+    begun = next((edge for edge in edges if edge.edge is EdgeKind.START), None)
+    lasts = any(part.phase is Phase.ON for part in state.parts)
+    if begun is not None and only.allow_start(world):
+        phase = Phase.ON if lasts else Phase.IDLE
+        why = _why(begun, EdgeKind.START, now, 0, _of(begun, world))
+        return replace(state, phase=phase, since_ms=now), why
+    over = only.over(world) if state.phase is Phase.ON else None
+    if state.phase is not Phase.ON or (lasts and not over):
+        return state, None
+    held = now - state.since_ms
+    text = f"{over}, after {show_span(held)}" if over else f"after {show_span(held)}"
+    return idle(state, now), _why(_any(program, state, world), EdgeKind.END, now, held, text)
+
+
 def _is_back(watch: Watch, part: State, world: World) -> bool:
     known = None if watch.timed else watch.now(world)
     if part.phase is not Phase.ON or known is None or part.value is None:
@@ -132,7 +153,7 @@ def due_group(program: Program, state: State, world: World, only: Circumstances)
     moments = [
         due_part(watch, part, world, world.sight(watch.entity))
         for watch, part in zip(program.parts, state.parts, strict=False)
-        if part.phase is Phase.HOLDING or part.back_ms or watch.timed
+        if part.phase is Phase.HOLDING or part.back_ms or watch.timed or watch.happens
     ]
     if state.phase in (Phase.WAITING, Phase.ON):
         moments.append(only.next_change_ms(world, on=state.phase is Phase.ON))

@@ -66,7 +66,7 @@ def step(program: Program, state: State, event: Event, world: World) -> Step:
         watch = program.watch
         sight = world.sight(watch.entity)
         if isinstance(event, Began):
-            event = first_look(sight, watch.entity)
+            event = first_look(watch, sight)
         elif isinstance(event, Seen) and event.entity not in ("", watch.entity):
             event = Passed()
         after, why = step_part(watch, state, event, world, sight, only)

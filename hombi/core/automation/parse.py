@@ -133,6 +133,11 @@ def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
     parts = read_parts(toml, path, result[key], facts)
     if parts is None:
         return None
+    happen = [part.happens for part in parts]
+    if any(happen) and not (key == "any" and all(happen)):
+        hint = "watch it alone or with others that happen in any; ask for states in [only] when"
+        toml.blame(path, "what happens, like a press, is not so beside others", hint)
+        return None
     if len(parts) < 2:
         toml.blame(path, f"{key} needs two or more", 'for one, write entity = "…" in [watch]')
         return None

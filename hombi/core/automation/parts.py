@@ -19,6 +19,7 @@ from msgspec.structs import replace
 
 from hombi.core.automation.circumstances import ALWAYS, Circumstances
 from hombi.core.automation.comparisons import Slope
+from hombi.core.automation.momentary import due_momentary, step_momentary
 from hombi.core.automation.state import (
     EdgeKind,
     Event,
@@ -53,6 +54,8 @@ def step_part(
     """Step one watched entity."""
     if watch.timed:
         return step_timed(watch, state, event, world, sight, only)
+    if watch.happens:
+        return step_momentary(watch, state, event, world, only)
     if watch.slope is not None and isinstance(event, Seen):
         state, event = _measured(watch.slope, state, event, world.now_ms)
     now, patience = world.now_ms, _patience_ms(watch, state, sight)
@@ -114,6 +117,8 @@ def due_part(
     it."""
     if watch.timed:
         return due_timed(watch, state, world, sight, only)
+    if watch.happens:
+        return due_momentary(watch, state, world, only)
     now = world.now_ms
     if state.phase is Phase.HOLDING:
         due = max(now, state.since_ms + watch.held_ms)
@@ -133,7 +138,7 @@ def lost_part(watch: Watch, state: State, sight: Sight) -> int | None:
     or when that is known already."""
     if watch.timed:
         return 0 if gone(watch, state, sight) else None
-    if state.phase is not Phase.ON or state.blind:
+    if state.phase is not Phase.ON or state.blind or watch.happens:
         return None
     patience = _patience_ms(watch, state, sight)
     return None if patience is None else state.heard_ms + patience + 1
@@ -144,6 +149,8 @@ def unmoved(watch: Watch, state: State, reading: Reading, sight: Callable[[], Si
     it begins, breaks and ends nothing. For one whose limit is a value; not for what is
     held, which time alone can start."""
     value, phase = reading.value, state.phase
+    if watch.happens:
+        return False
     if value is None or reading.quality >= Quality.STUCK or state.blind:
         return False
     if phase is Phase.IDLE:
@@ -160,6 +167,8 @@ def is_so(watch: Watch, sight: Sight, world: World) -> bool:
     """Whether an entity is so now; one that is bad or not heard is not."""
     if watch.timed:
         return is_now(watch, sight, world)
+    if watch.happens:
+        return False
     if not sight.known or sight.unheard(world.now_ms):
         return False
     if sight.value is None or sight.quality >= Quality.STUCK:
@@ -175,11 +184,12 @@ def limit_of(watch: Watch, world: World) -> float:
     return limit if math.isfinite(limit) else 0.0
 
 
-def first_look(sight: Sight, entity: str) -> Event:
-    """What is known of an entity, as if it had just been heard."""
-    if not sight.known or sight.silent or sight.quality >= Quality.STUCK:
+def first_look(watch: Watch, sight: Sight) -> Event:
+    """What is known of an entity, as if it had just been heard; what has happened is
+    over."""
+    if watch.happens or not sight.known or sight.silent or sight.quality >= Quality.STUCK:
         return Passed()
-    return Seen(sight.value, sight.quality, entity)
+    return Seen(sight.value, sight.quality, watch.entity)
 
 
 def idle(state: State, now_ms: int) -> State:
@@ -190,7 +200,7 @@ def idle(state: State, now_ms: int) -> State:
 def _patience_ms(watch: Watch, state: State, sight: Sight) -> int | None:
     """How long the watched value may go unheard before it counts as unknown; None for
     ever."""
-    if watch.kind.words is not None or sight.rhythm_ms == WITH_ITS_NODE:
+    if not watch.kind.a_number or sight.rhythm_ms == WITH_ITS_NODE:
         # A door tells when it is opened, and then nothing for hours: it is known as
         # long as its node is.
         return None if sight.present else 0

@@ -149,6 +149,10 @@ class Program:
 
 
 def _watched(watch: Watch, spoken: Callable[[str], str]) -> str:
+    if watch.happens:
+        lasts = f", for {show_span(watch.lasts_ms)}" if watch.lasts_ms else ""
+        often = f" {watch.times} times within {show_span(watch.times_ms)}" if watch.times_ms else ""
+        return f"{spoken(watch.entity)} sends {watch.wanted}{often}{lasts}"
     sentence = f"{spoken(watch.entity)} is {watch.wanted}"
     if watch.held_ms:
         sentence += f" for {show_span(watch.held_ms)}"

@@ -78,7 +78,7 @@ def rehearse(
             named.spoken,
             named.room,
             named.kind,
-            _readings([s for s in saids if s.entity == address], end_ms),
+            _readings([s for s in saids if s.entity == address], end_ms, named.kind),
         )
         for address, named in entities.items()
     }
@@ -92,12 +92,13 @@ def rehearse(
     return Rehearsal(steps, replayed.moves, lanes(program, courses, span, zone))
 
 
-def _readings(saids: Sequence[Said], end_ms: int) -> list[Reading]:
-    """Each value again and again, until the next one."""
+def _readings(saids: Sequence[Said], end_ms: int, kind: Kind) -> list[Reading]:
+    """Each value again and again, until the next one; what happens, once."""
     ordered = sorted(saids, key=lambda one: one.at_ms)
     readings = []
     for place, one in enumerate(ordered):
         until = ordered[place + 1].at_ms if place + 1 < len(ordered) else end_ms
+        until = one.at_ms if kind.moment else until
         quality = Quality.GOOD if one.value is not None else Quality.NO_VALUE
         readings += [
             Reading(at, 0, one.value, one.value, quality)

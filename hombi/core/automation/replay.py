@@ -148,7 +148,7 @@ class Past:
 class _Entity:
     def __init__(self, course: Course) -> None:
         self.called = Called(course.spoken, course.room)
-        self._learns = course.learns and course.kind.words is None
+        self._learns = course.learns and course.kind.a_number
         self._agreed_ms = course.agreed_ms
         self._latest: Reading | None = None
         known = course.rhythm is not None and course.rhythm.known

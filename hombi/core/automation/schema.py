@@ -31,6 +31,8 @@ _HOLDS: Schema = {
     "until": _text("it ends when it is back at this value, or a formula", "86 %", takes=LIMIT),
     "until_held": _text("so long back before it ends", "5 min"),
     "lost": _text("when the value is not heard any more", one_of=tuple(Lost)),
+    "times": _text("a press or the like must come so often within a time", "3 in 10 s"),
+    "lasts": _text("so long after a moment, or a press, it ends", "20 min"),
 }
 _PART = _table("one that is watched", {**_WATCHED, **_HOLDS}, required=["entity"])
 _TIME = _text("a time of the day", "06:45", *SUN[:2], "sunset - 20 min")
@@ -53,7 +55,6 @@ _WATCH = _table(
             "description": "the day from which a rule counts",
             "examples": ["2026-12-01"],
         },
-        "lasts": _text("so long after a moment it ends", "20 min"),
     },
 )
 

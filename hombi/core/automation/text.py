@@ -100,7 +100,8 @@ def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | N
     """A value with its unit, in the kind's own."""
     if not isinstance(value, str):
         if kind.words is not None:
-            what, instead = "a state is a text in quotes", kind.words[value in (True, 1)]
+            what = "a state is a text in quotes"
+            instead = kind.words[1 if value in (True, 1) and len(kind.words) > 1 else 0]
         else:
             what, instead = "a value is a text with its unit", f"{kind.high:g} {kind.unit}"
             if isinstance(value, (int, float)) and not isinstance(value, bool):
@@ -112,8 +113,8 @@ def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | N
     except ValueTextError as error:
         toml.blame(path, str(error))
         return None
-    if kind.words is not None and value.strip().lower() not in kind.words:
-        now = kind.words[int(number)]
+    if kind.earlier is not None and value.strip().lower() not in (kind.words or ()):
+        now = kind.word(number)
         toml.warn(path, f"{value!r} is called {now!r} now", f'write "{now}"')
     return number
 

@@ -22,7 +22,8 @@ class Lost(StrEnum):
 @dataclass(frozen=True, slots=True)
 class Watch:
     """What to look at, how it is compared, how long it must stay so, and how long it
-    must be back before it ends."""
+    must be back before it ends. What only happens must come `times`, the first and the
+    last of them within `times_ms`, and lasts for `lasts_ms`."""
 
     entity: str
     kind: Kind
@@ -31,6 +32,9 @@ class Watch:
     lost: Lost = Lost.END
     moving: Moving | None = None
     until_held_ms: int = 0
+    lasts_ms: int = 0
+    times: int = 1
+    times_ms: int = 0
     # Whether time alone decides; and how far the value has moved, where that does.
     timed: bool = field(init=False, compare=False, repr=False)
     slope: Slope | None = field(init=False, compare=False, repr=False)
@@ -43,7 +47,12 @@ class Watch:
     @property
     def of_value(self) -> bool:
         """Whether each value by itself says whether it is so."""
-        return not self.timed and self.slope is None
+        return not self.timed and self.slope is None and not self.happens
+
+    @property
+    def happens(self) -> bool:
+        """Whether what it looks for happens at a moment, and starts it each time."""
+        return self.kind.moment and not self.timed
 
     @property
     def wanted(self) -> str:

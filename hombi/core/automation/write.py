@@ -24,6 +24,8 @@ class Threshold:
     notify: str = ""
     title: str = ""
     text: str = ""
+    # Whether what it watches happens and has no end: a press.
+    happens: bool = False
 
 
 def write(blanks: Threshold) -> str:
@@ -43,7 +45,9 @@ def write(blanks: Threshold) -> str:
     if blanks.between:
         document["only"] = _table({"between": blanks.between})
     starts, ends = tomlkit.aot(), tomlkit.aot()
-    if blanks.switch:
+    if blanks.switch and blanks.happens:
+        starts.append(_table({"switch": blanks.switch, "to": "other"}))
+    elif blanks.switch:
         starts.append(_table({"switch": blanks.switch, "to": "on"}))
         ends.append(_table({"switch": blanks.switch, "to": "off"}))
     if blanks.notify:

@@ -149,7 +149,8 @@ def _kind_of(dimension: Dimension, kinds: Sequence[str], wanted: str) -> Kind:
                 f"there is no kind {wanted[:40]!r}" + (f"; did you mean {near[0]}?" if near else "")
             )
         if kind.words is not None:
-            raise FormulaError(f"a formula gives a number, and a {kind.shown} has two states")
+            has = "has two states" if kind.two_states else "is a word"
+            raise FormulaError(f"a formula gives a number, and a {kind.shown} {has}")
         if measured(kind.unit)[0] != dimension:
             raise FormulaError(
                 f"it gives {named(dimension)}, and a {kind.shown} is "
@@ -159,7 +160,7 @@ def _kind_of(dimension: Dimension, kinds: Sequence[str], wanted: str) -> Kind:
     # The kinds of its sources first: a mean of two humidities is not moisture.
     own = [KINDS[name] for name in kinds]
     for kind in (*own, *([KINDS["number"]] if not dimension else []), *KINDS.values()):
-        if kind.words is None and kind.unit and measured(kind.unit)[0] == dimension:
+        if kind.a_number and kind.unit and measured(kind.unit)[0] == dimension:
             return kind
         if kind.name == "number" and not dimension:
             return kind
@@ -197,7 +198,9 @@ class _Reader:
 
     def _source(self, _: Tree[Any], name: Any) -> _Part:
         place, kind = self._known[str(name).strip('"')]
-        if kind.words is not None:
+        if kind.words is not None and not kind.two_states:
+            raise FormulaError(f"a formula takes numbers, and a {kind.shown} is a word")
+        if not kind.unit:
             return _Part(PLAIN, lambda values: values[place])
         dimension, factor, addend = measured(kind.unit)
         if addend:

@@ -31,7 +31,7 @@ class Channels:
     def __init__(self, known: Iterable[Channel]) -> None:
         self._all = {channel.number: channel for channel in known}
         sent = [channel for channel in self._all.values() if not channel.file]
-        self._by_unit = {(c.kind.name, c.unit): c for c in sent}
+        self._by_unit = {(c.kind.key, c.unit): c for c in sent}
         if not sent:
             raise ValueError("an entity has at least one channel")
         self.now = max(sent, key=lambda channel: (channel.since_ms, channel.number))
@@ -44,12 +44,12 @@ class Channels:
 
     def find(self, kind: Kind, unit: str) -> Channel | None:
         """The channel of this kind and unit, if there was one."""
-        return self._by_unit.get((kind.name, unit))
+        return self._by_unit.get((kind.key, unit))
 
     def begin(self, kind: Kind, unit: str, since_ms: int) -> Channel:
         """A channel of this kind and unit, which must be new, from a moment on."""
         channel = Channel(max(self._all) + 1, kind, unit, since_ms)
-        self._all[channel.number] = self._by_unit[(kind.name, unit)] = channel
+        self._all[channel.number] = self._by_unit[(kind.key, unit)] = channel
         return channel
 
     def imports(self) -> list[Channel]:
@@ -76,7 +76,7 @@ class Channels:
 
     def of_kind(self, kind: Kind) -> list[int]:
         """The numbers of all channels of a kind: what makes up its history."""
-        return [channel.number for channel in self._all.values() if channel.kind is kind]
+        return [channel.number for channel in self._all.values() if kind.goes_on(channel.kind)]
 
     def __len__(self) -> int:
         return len(self._all)

@@ -152,8 +152,9 @@ STEP_KINDS: Mapping[str, StepKind] = {
 
 def checked(given: Sequence[Mapping[str, object]], kind: Kind) -> Plan:
     """The plan in data that somebody sent, whole and in order. Raises PlanError."""
-    if kind.words is not None and given:
-        raise PlanError(f"a {kind.shown} has two states, and no numbers to condition")
+    if not kind.a_number and given:
+        what = "has two states" if kind.two_states else "is no measurement"
+        raise PlanError(f"a {kind.shown} {what}, and no numbers to condition")
     if len(given) > MOST_STEPS:
         raise PlanError(f"a chain has {MOST_STEPS} steps at most, not {len(given)}")
     return tuple(_checked(number, one, kind) for number, one in enumerate(given, start=1))

@@ -49,7 +49,7 @@ def _csv(of: Exported, readings: Sequence[Reading], first: bool) -> str:
         time = datetime.fromtimestamp(reading.at_ms / 1000, zone).isoformat(timespec="milliseconds")
         value: str | float = "" if reading.value is None else reading.value
         if words is not None and reading.value is not None:
-            value = words[reading.value >= 0.5]
+            value = of.kind.word(reading.value)
         sent = "" if reading.sent is None else reading.sent
         quality = reading.quality
         rows.writerow(
@@ -72,11 +72,16 @@ def _senml(of: Exported, readings: Sequence[Reading], first: bool) -> str:
         if of.kind.words is None:
             record["v"] = reading.value
         else:
-            record["vb"] = reading.value >= 0.5
+            record |= _state(of.kind, reading.value)
         result.append(json.dumps(record, ensure_ascii=False, separators=(",", ":")))
     if not result:
         return ""
     return ("" if first else ",\n") + ",\n".join(result)
+
+
+def _state(kind: Kind, value: float) -> dict[str, object]:
+    """A state by RFC 8428, 4.3: true or false for two of them, else its word."""
+    return {"vb": value >= 0.5} if kind.two_states else {"vs": kind.word(value)}
 
 
 FORMATS: Mapping[str, Format] = {

@@ -427,9 +427,9 @@ def values_of(method: Method, kept: Mapping[str, Given]) -> dict[str, Any]:
 def fits(wanted: str, kind: Kind) -> bool:
     """Whether an entity of this kind can be such a source."""
     if wanted == NUMBER:
-        return kind.words is None
+        return kind.a_number
     if wanted == STATES:
-        return kind.words is not None
+        return kind.two_states
     return kind.name in wanted.split(" or ")
 
 
@@ -441,8 +441,9 @@ def _kind_of_any(method: Method, kinds: Sequence[Kind]) -> Kind:
         raise MethodError(f"{method.name} takes 2 to {MOST_SOURCES} sources, not {len(kinds)}")
     if len(set(names)) > 1:
         raise MethodError(f"{method.name} takes sources of one kind, not {', '.join(names)}")
-    if kinds[0].words is not None:
-        raise MethodError(f"{method.name} takes numbers, and a {kinds[0].shown} has two states")
+    if not kinds[0].a_number:
+        has = "has two states" if kinds[0].two_states else "is not one"
+        raise MethodError(f"{method.name} takes numbers, and a {kinds[0].shown} {has}")
     return kinds[0]
 
 

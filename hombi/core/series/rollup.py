@@ -71,9 +71,11 @@ def bucket_ms(span_ms: int, points: int) -> int:
 def hold_ms(readings: Sequence[Reading], arithmetic: Arithmetic = LINE) -> float:
     """How long a reading holds when no other follows, from the distances at which these
     came: three times the usual one (facts: a longer silence is a gap). A state holds
-    for ever: it is told when it changes."""
+    for ever: it is told when it changes. What happens holds for no time."""
     if arithmetic.holds:
         return math.inf
+    if not arithmetic.lasts:
+        return 0.0
     gaps = [b.at_ms - a.at_ms for a, b in pairwise(readings)]
     if len(gaps) < GAPS_TO_KNOW:
         return HOLDS_UNKNOWN_MS
@@ -91,42 +93,31 @@ def roll(
     ends what held before it.
     """
     rollups = _rolled(readings, bounds, hold)
-    return rollups if arithmetic.ordered else _turned(rollups, readings, bounds, hold, arithmetic)
+    return (
+        rollups if arithmetic.ordered else _unordered(rollups, readings, bounds, hold, arithmetic)
+    )
 
 
-def _turned(
+def _unordered(
     rollups: Sequence[Rollup],
     readings: Sequence[Reading],
     bounds: Sequence[int],
     hold: float,
     arithmetic: Arithmetic,
 ) -> list[Rollup]:
-    """Rollups with the means of the parts of their values, and the ranges that those
-    have."""
-    parts = [
-        _rolled(
-            [
-                reading
-                if reading.value is None
-                else msgspec.structs.replace(reading, value=arithmetic.parts(reading.value)[place])
-                for reading in readings
-            ],
-            bounds,
-            hold,
-        )
-        for place in range(len(arithmetic.parts(0.0)))
-    ]
-    values: dict[tuple[int, int], list[float]] = {}
+    """Rollups with the means and the ranges that values without an order have."""
+    held: dict[tuple[int, int], list[tuple[float, float]]] = {}
     for reading, value, until in holding(readings, bounds[-1], hold):
         place = max(0, bisect_right(bounds, reading.at_ms) - 1)
         while place < len(bounds) - 1 and bounds[place] <= max(until - 1, reading.at_ms):
-            values.setdefault((bounds[place], reading.channel), []).append(value)
+            ms = min(until, bounds[place + 1]) - max(reading.at_ms, bounds[place])
+            held.setdefault((bounds[place], reading.channel), []).append((value, ms))
             place += 1
     result = []
-    for rollup, *means in zip(rollups, *parts, strict=True):
-        mean = arithmetic.whole([part.mean for part in means])
-        there = values[(rollup.start_ms, rollup.channel)]
-        low, high = arithmetic.extent((value, value) for value in there)
+    for rollup in rollups:
+        weighted = held[(rollup.start_ms, rollup.channel)]
+        mean = arithmetic.mean(weighted)
+        low, high = arithmetic.extent((value, value) for value, _ in weighted)
         result.append(
             msgspec.structs.replace(
                 rollup, low=low, mean=rollup.last if mean is None else mean, high=high

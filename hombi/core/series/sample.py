@@ -8,9 +8,10 @@ from functools import lru_cache
 import msgspec
 
 from hombi.core.errors import NotASample, UnitError
-from hombi.core.kinds import Kind
+from hombi.core.kinds import LONGEST_WORD, Kind
 from hombi.core.senml import Resolved
 from hombi.core.units import COUNTS, conversion, find_unit
+from hombi.core.values import either
 
 FUTURE_MS = 5 * 60_000
 OLDEST_MS = 400 * 86_400_000
@@ -27,8 +28,8 @@ class Sample(msgspec.Struct, frozen=True):
 def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sample:
     """The sample in what a node sent for an entity of this kind.
 
-    A value without a unit is in the node's usual one. A kind with two states takes
-    their words, true and false, 0 and 1. Raises NotASample.
+    A value without a unit is in the node's usual one. A kind with words takes them and
+    their numbers; with two states, also true and false. Raises NotASample.
     """
     if sent.at_ms > now_ms + FUTURE_MS:
         ahead = (sent.at_ms - now_ms) / 1000
@@ -43,17 +44,21 @@ def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sampl
     if isinstance(value, str):
         state = kind.state(value)
         if state is None:
-            raise NotASample(f"a number was expected, not the text {value!r}")
+            expected = "a number" if kind.words is None else either(kind.words)
+            raise NotASample(f"{expected} was expected, not the text {value[:LONGEST_WORD]!r}")
         number = state
-    elif isinstance(value, bool) and kind.words is None:
+    elif isinstance(value, bool) and not kind.two_states:
         raise NotASample("a number was expected, not true or false")
     else:
         number = float(value)
     if not kind.unit:
         if sent.unit and sent.unit not in COUNTS:
             raise NotASample(f"a {kind.shown} has no unit, but {sent.unit!r} was sent")
-        if kind.words is not None and number not in (0.0, 1.0):
-            raise NotASample(f"a {kind.shown} is 0 or 1, not {number:g}")
+        if kind.words is not None and number not in range(len(kind.words)):
+            last = len(kind.words) - 1
+            raise NotASample(
+                f"a {kind.shown} is 0 {'or' if last == 1 else 'to'} {last}, not {number:g}"
+            )
         return Sample(sent.at_ms, number, "")
     try:
         unit = _called(sent.unit, usual_unit) if sent.unit else usual_unit

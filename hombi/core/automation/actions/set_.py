@@ -99,7 +99,7 @@ class Set(ActionWord, frozen=True):
             toml.blame((*path, "set"), f"{address} cannot be set", hint)
             return None
         taking_ms = _taking_ms(toml, path, table, result.kind)
-        if result.kind.words is not None and to_other(table):
+        if result.kind.two_states and to_other(table):
             return Other.parse(toml, path, table, address)
         value = wanted(toml, path, table, result.kind)
         if value is None:
@@ -110,7 +110,8 @@ class Set(ActionWord, frozen=True):
         if sure is not None and sure.at_most_ms <= taking_ms:
             what = "confirmed is over before the entity can be there"
             toml.blame((*path, "confirmed"), what, "say longer than taking")
-        return cls(address, value, table["to"].strip(), for_ms, sure, taking_ms)
+        shown = table["to"].strip() if result.kind.words is None else result.kind.word(value)
+        return cls(address, value, shown, for_ms, sure, taking_ms)
 
     @classmethod
     def fields(
@@ -137,7 +138,8 @@ def _taking_ms(toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) ->
     """How long it takes to get there; 0 for at once."""
     taking_ms = span_ms(toml, path, table, "taking")
     if "taking" in table and kind.words is not None:
-        what = f"a {kind.shown} has two states, and nothing between them"
+        states = "two states" if kind.two_states else "words"
+        what = f"a {kind.shown} has {states}, and nothing between them"
         toml.blame((*path, "taking"), what, "leave taking out")
     elif taking_ms > LONGEST_TAKING_MS:
         toml.blame((*path, "taking"), f"{show_span(LONGEST_TAKING_MS)} is the longest")

@@ -15,6 +15,12 @@ from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_limit, show_value
 
 
+def use_is(kind: Kind) -> str:
+    """How a value of a kind that has words is compared."""
+    word = (kind.words or ("…",))[-1 if kind.two_states else 0]
+    return f'write is = "{word}"'
+
+
 class Comparison(ABC):
     """How a watched value is compared. `limit` and `until` are in the kind's unit.
 

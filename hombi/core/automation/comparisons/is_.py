@@ -31,7 +31,7 @@ class _Exactly(Comparison):
             what = "until goes with over, under, rising and falling"
             hint = f"with {cls.word}, it ends when that is so no more"
             toml.blame((*path, "until"), what, hint)
-        return None if limit is None else cls(limit, 0.0 if kind.words else 10.0**-kind.decimals)
+        return None if limit is None else cls(limit, 0.0 if kind.words else kind.step)
 
     def ends_with(self, value: float) -> bool:
         return not self.starts_with(value)

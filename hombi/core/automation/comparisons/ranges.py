@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Self
 
 from hombi.core.arithmetic import LINE, Arithmetic
 from hombi.core.automation import describing
-from hombi.core.automation.comparisons.base import Comparison
+from hombi.core.automation.comparisons.base import Comparison, use_is
 from hombi.core.automation.form import Field, optional
 from hombi.core.automation.text import quantity
 from hombi.core.kinds import Kind
@@ -53,9 +53,10 @@ class _Range(Comparison):
         cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind
     ) -> Self | None:
         given = table[cls.word]
-        if kind.words is not None:
-            what = f"a {kind.name} has two states, and is not {cls.word} anything"
-            toml.blame((*path, cls.word), what, f'write is = "{kind.words[1]}"')
+        if not kind.a_number:
+            has = "has two states" if kind.two_states else "is no measurement"
+            what = f"a {kind.name} {has}, and is not {cls.word} anything"
+            toml.blame((*path, cls.word), what, use_is(kind))
             return None
         if not isinstance(given, list) or len(given) != 2:
             hint = f'write {cls.word} = ["{kind.low:g} {kind.unit}", "{kind.high:g} {kind.unit}"]'

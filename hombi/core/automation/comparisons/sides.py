@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
-from hombi.core.automation.comparisons.base import Comparison
+from hombi.core.automation.comparisons.base import Comparison, use_is
 from hombi.core.automation.text import quantity
 from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
@@ -32,8 +32,8 @@ class _Side(Comparison):
         limit = quantity(toml, (*path, cls.word), table[cls.word], kind)
         if kind.words is not None:
             what = f"a {kind.name} is not over or under"
-            toml.blame((*path, cls.word), what, f'write is = "{kind.words[1]}"')
-        elif not kind.arithmetic.ordered:
+            toml.blame((*path, cls.word), what, use_is(kind))
+        elif not kind.arithmetic.ordered and not kind.moment:
             what = f"no {kind.shown} is over or under another"
             toml.blame((*path, cls.word), what, 'write within = ["330 °", "30 °"]: clockwise')
         until = None
@@ -56,7 +56,7 @@ class _Side(Comparison):
         cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind
     ) -> Self | None:
         if kind.words is not None:
-            toml.blame(path, f"a {kind.name} has two states, and follows no limit")
+            toml.blame(path, f"a {kind.name} has states, and follows no limit")
             return None
         if not kind.arithmetic.ordered:
             toml.blame(path, f"a {kind.shown} has no order, and follows no limit")

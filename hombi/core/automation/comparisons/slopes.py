@@ -51,8 +51,9 @@ class Slope(Comparison):
     def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> Self | None:
         """Understand it from the table that watches."""
         written, own = table[cls.word], (*path, cls.word)
-        if kind.words is not None:
-            toml.blame(own, f"a {kind.name} is not {cls.word}", "it has two states")
+        if not kind.a_number:
+            why = "it has two states" if kind.two_states else "it is no measurement"
+            toml.blame(own, f"a {kind.name} is not {cls.word}", why)
             return None
         if not kind.arithmetic.ordered:
             hint = "compute its change, and watch whether that is outside of two limits"

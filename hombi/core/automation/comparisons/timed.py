@@ -166,7 +166,7 @@ class Silent(Timed):
 
     def goes_with_its_node(self, kind: Kind, sight: Sight) -> bool:
         """Whether it is as fresh as its node, which may say nothing of it for days."""
-        fresh_with_node = kind.words is not None or sight.rhythm_ms == WITH_ITS_NODE
+        fresh_with_node = not kind.a_number or sight.rhythm_ms == WITH_ITS_NODE
         return fresh_with_node and not self.span_ms
 
     def _patience_ms(self, kind: Kind, sight: Sight) -> int | None:
