@@ -50,13 +50,15 @@ class ShutOut(LinkError):
 
 class Wanted(msgspec.Struct, frozen=True):
     """One value that a node's entity is asked to take, in the unit that the node
-    speaks; at once, or slowly, within `taking_ms`."""
+    speaks; at once, or slowly, within `taking_ms`. Of a choice, `word` is its word and
+    `value` its number."""
 
     name: str
     value: float
     unit: str
     binary: bool
     taking_ms: int = 0
+    word: str = ""
 
 
 class Wired(msgspec.Struct, frozen=True):

@@ -13,7 +13,7 @@ from typing import Any
 import msgspec
 
 from hombi.core.errors import UnitError
-from hombi.core.kinds import KINDS, Kind
+from hombi.core.kinds import Kind, kind_by_key
 from hombi.core.units import find_unit
 
 
@@ -31,7 +31,8 @@ def _said_of(unit: str) -> str:
 class OfferedValue(msgspec.Struct, frozen=True, omit_defaults=True):
     """A value that a node says it has. `wire_name` and `unit` are the node's own;
     limits are in `unit`. `unknown_unit` is what the node calls a unit that the hub does
-    not know: its value is a plain number until a person chooses a unit."""
+    not know: its value is a plain number until a person chooses a unit. `endpoint` is
+    the part of the node that has it, "" where the node has no parts."""
 
     name: str
     title: str
@@ -43,11 +44,12 @@ class OfferedValue(msgspec.Struct, frozen=True, omit_defaults=True):
     writable: bool = False
     hidden: bool = False
     unknown_unit: str = ""
+    endpoint: str = ""
 
     @property
     def kind(self) -> Kind:
         """What it is."""
-        return KINDS[self.kind_name]
+        return kind_by_key(self.kind_name)
 
     def unit_note(self) -> str:
         """What a person should know of a unit that the hub does not; or ""."""
@@ -97,6 +99,10 @@ class Offer(msgspec.Struct, frozen=True, omit_defaults=True):
         wire names) that a person has `chosen` a unit for."""
         notes = (v.unit_note() for v in self.values if v.wire_name not in chosen)
         return list(filter(None, notes))
+
+    def endpoints(self) -> dict[str, str]:
+        """The part of the node that each value belongs to, by wire name."""
+        return {value.wire_name: value.endpoint for value in self.values}
 
     def unknown_unit(self, wire_name: str) -> str:
         """What the node calls a value's unit, if the hub does not know it."""

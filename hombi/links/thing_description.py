@@ -332,7 +332,7 @@ def _value(name: str, affordance: _Property) -> OfferedValue:
     return OfferedValue(
         slug(affordance.hombi_name) or slug(name),
         affordance.title or name,
-        kind.name,
+        kind.key,
         name,
         (affordance.unit or kind.unit) if kind.unit else "",
         low,

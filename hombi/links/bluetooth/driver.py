@@ -17,7 +17,7 @@ from bleak import BleakClient
 from bleak.backends.device import BLEDevice
 from bleak.backends.scanner import AdvertisementData
 
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import kind_by_key
 from hombi.core.senml import Resolved
 from hombi.links.base import (
     Check,
@@ -243,7 +243,7 @@ class BluetoothDriver:
         self._reports.heard(
             Heard(self.link, f"{known.node}/{signal.wire}", answer, node=known.node)
         )
-        unit = "" if KINDS[signal.kind].words else signal.unit
+        unit = "" if kind_by_key(signal.kind).words else signal.unit
         self._reports.observed(
             known.node, [Resolved(signal.wire, unit, self._clock.now_ms(), value, True)], None
         )

@@ -7,6 +7,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import ssl
+import time
 from collections.abc import Callable
 
 from hombi.core.outcome import Acknowledge, Outcome
@@ -22,6 +23,8 @@ WINDOW = 4_000
 SESSION_S = 7 * 86_400
 KEEP_ALIVE_S = 30
 PAUSES_S = (1.0, 2.0, 5.0, 15.0, 30.0)
+# For so long after connecting, what comes may have waited at the broker.
+QUEUE_S = 5.0
 # The pause after the hub could not take all that came.
 FULL_S = 3.0
 Received = Callable[[str, bytes, int, bool, Acknowledge], None]
@@ -51,6 +54,7 @@ class Broker:
         self._client: Client | None = None
         self._unacknowledged: list[p.Publish] = []
         self._full = False
+        self._begun_s = 0.0
         five = settings.version == "5"
         self._hello = p.Connect(
             client_id,
@@ -61,6 +65,11 @@ class Broker:
             password=settings.password.encode() if settings.user else None,
             properties={"session_expiry": SESSION_S, "receive_maximum": WINDOW} if five else NONE,
         )
+
+    @property
+    def catches_up(self) -> bool:
+        """Whether what comes now may have waited while the hub was away."""
+        return time.monotonic() - self._begun_s < QUEUE_S
 
     def is_at(self, host: str, port: int) -> bool:
         """Whether this is where it is."""
@@ -130,6 +139,7 @@ class Broker:
     async def _keep_up(self) -> None:
         failures = 0
         while True:
+            self._begun_s = time.monotonic()
             try:
                 tls = self._secured()
                 client = await Client.connect(
@@ -176,6 +186,7 @@ class Broker:
         return tls
 
     def _begin(self, client: Client) -> None:
+        self._begun_s = time.monotonic()
         self._client = client
         if self._full:  # what came with the answer to its greeting could not be taken
             client.end("the hub could not take all that it sent")

@@ -173,6 +173,8 @@ class WifiDriver:
                 picked.append(sent)
             elif one.binary:
                 records.append(Record(n=one.name, vb=one.value >= 0.5))
+            elif one.word:
+                records.append(Record(n=one.name, vs=one.word))
             else:
                 records.append(Record(n=one.name, v=one.value, u=one.unit))
         if records and node in self._web:

@@ -80,7 +80,12 @@ class Foreign:
         if not pace.take(cost_of(len(payload))) and qos == 0:
             pace.dropped += 1
             return
-        values = self.picks.pick(via, topic, payload, self._clock.now_ms(), self._reports.refused)
+        late = via == "broker" and self.broker is not None and self.broker.catches_up
+        now, refused = self._clock.now_ms(), self._reports.refused
+        values = self.picks.pick(via, topic, payload, now, refused, late=late)
+        if late and not values:
+            acknowledge(Outcome.SAFE)
+            return
         if not values:
             acknowledge(Outcome.REFUSED)
         safe = after(len(values), acknowledge)
@@ -151,7 +156,7 @@ class Foreign:
         ):
             source = {"via": via, "topic": ways.observe.topic, "pointer": pointer}
         if ways is not None and isinstance(ways.write, MqttForm) and (via := self.via(ways.write)):
-            template = "{true|false}" if wired.kind.words is not None else "{value}"
+            template = "{true|false}" if wired.kind.two_states else "{value}"
             sink = {
                 "via": via,
                 "topic": ways.write.topic,

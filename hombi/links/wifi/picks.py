@@ -86,10 +86,18 @@ class Picks:
         return sorted({one.node for one in self._of(via, topic)})
 
     def pick(
-        self, via: str, topic: str, payload: bytes, now_ms: int, refused: Callable[[str, str], None]
+        self,
+        via: str,
+        topic: str,
+        payload: bytes,
+        now_ms: int,
+        refused: Callable[[str, str], None],
+        *,
+        late: bool = False,
     ) -> dict[str, list[Resolved]]:
         """The values in a message, by node. What cannot be picked is told to `refused`
-        (node, why)."""
+        (node, why). Of one that may have come `late`, a press without a time of its own
+        is none: nobody knows when it was pressed."""
         values: dict[str, list[Resolved]] = {}
         wanted = self._of(via, topic)
         try:
@@ -99,6 +107,8 @@ class Picks:
                 refused(node, str(error))
             return values
         for one in wanted:
+            if late and one.kind.moment and not one.pick.at:
+                continue
             try:
                 picked = pick_in(content, one.pick, one.kind, now_ms, one.name)
             except PickError as error:

@@ -171,7 +171,7 @@ class Web:
         )
         if not isinstance(form, HttpForm):
             return False
-        value: Any = wanted.value >= 0.5 if wanted.binary else wanted.value
+        value: Any = wanted.word or (wanted.value >= 0.5 if wanted.binary else wanted.value)
         await self._ask(thing, form, _number(value))
         # What was written is read back at once: that is the confirmation.
         thing.read_now.set()

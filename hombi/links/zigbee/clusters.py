@@ -24,18 +24,14 @@ _NAMES = {
     0x0500: "alarm zone", 0x0501: "alarm panel", 0x0502: "siren", 0x0700: "price",
     0x0702: "metering", 0x0B04: "electrical measurement",
 }  # fmt: skip
-# What a node sends as a client when it is pressed or turned.
-_SENT = frozenset({0x0005, 0x0006, 0x0008, 0x0102, 0x0300, 0x0501})
 MAKERS_OWN = 0xFC00
 
 
 class Unused(NamedTuple):
-    """A cluster of which the hub makes no entity. `sends` says that the node has it as
-    a client: it sends its commands."""
+    """A cluster of which the hub makes no entity."""
 
     endpoint: int
     cluster: int
-    sends: bool = False
 
     def __str__(self) -> str:
         name = _NAMES.get(self.cluster, "")
@@ -43,30 +39,16 @@ class Unused(NamedTuple):
         if not name and self.cluster >= MAKERS_OWN:
             name = "something of its maker's own"
         what = f"{name} ({number})" if name else number
-        if self.sends:
-            return f"it sends commands of {what}; the hub does not use them"
         return f"it has {what}; only a profile can make values of it"
 
 
-def unused(
-    inputs: Mapping[int, Iterable[int]],
-    outputs: Mapping[int, Iterable[int]],
-    used: Iterable[tuple[int, int]],
-) -> list[Unused]:
+def unused(inputs: Mapping[int, Iterable[int]], used: Iterable[tuple[int, int]]) -> list[Unused]:
     """The clusters of a node, by endpoint, that are not among the `used` ones
     (endpoint, cluster)."""
     taken = set(used)
     return [
-        *(
-            Unused(endpoint, cluster)
-            for endpoint, clusters in sorted(inputs.items())
-            for cluster in clusters
-            if cluster not in _WORKING and (endpoint, cluster) not in taken
-        ),
-        *(
-            Unused(endpoint, cluster, sends=True)
-            for endpoint, clusters in sorted(outputs.items())
-            for cluster in clusters
-            if cluster in _SENT
-        ),
+        Unused(endpoint, cluster)
+        for endpoint, clusters in sorted(inputs.items())
+        for cluster in clusters
+        if cluster not in _WORKING and (endpoint, cluster) not in taken
     ]

@@ -39,6 +39,8 @@ _WHOLE: dict[int, tuple[int, bool, bool]] = {
 _FLOATS = {0x38: "<e", SINGLE: "<f", DOUBLE: "<d"}
 _TEXTS = {OCTETS: 1, TEXT: 1, LONG_OCTETS: 2, LONG_TEXT: 2}
 _DEEPEST = 4
+# So many states of a value that counts them are named.
+MOST_STATES = 64
 TYPE_NAMES: dict[str, int] = {
     "bool": BOOL, "bitmap8": BITMAP8, "bitmap16": BITMAP16, "bitmap32": BITMAP32, "u8": U8,
     "u16": U16, "u24": U24, "u32": U32,

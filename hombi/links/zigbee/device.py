@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import kind_by_key
 from hombi.core.names import slug
 from hombi.core.senml import Resolved
 from hombi.links.offer import Offer, OfferedValue, Setting
@@ -16,7 +16,9 @@ from hombi.links.pace import Pace
 from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.clusters import Unused, unused
 from hombi.links.zigbee.commands import Incoming
+from hombi.links.zigbee.doing import Doing, doings
 from hombi.links.zigbee.errors import CodecError
+from hombi.links.zigbee.operated import operated_points
 from hombi.links.zigbee.points import (
     BASIC,
     IAS_ZONE,
@@ -27,6 +29,7 @@ from hombi.links.zigbee.points import (
     name_apart,
     standard_points,
 )
+from hombi.links.zigbee.presses import Remote, remotes
 from hombi.links.zigbee.profiles import PLAIN, Profile
 from hombi.links.zigbee.raw import Unnamed
 
@@ -79,6 +82,7 @@ class Device:
     told: dict[str, Any] = field(default_factory=dict)
     unnamed: dict[tuple[int, int, int, int], Unnamed] = field(default_factory=dict)
     pace: Pace = field(default_factory=lambda: Pace(RATE_PER_S, BURST))
+    remotes: dict[int, Remote] = field(default_factory=dict)
     _by_place: dict[tuple[int, int, int, int], list[Point]] = field(default_factory=dict)
     says_clear: set[str] = field(default_factory=set)
     missing: list[str] = field(default_factory=list)
@@ -146,18 +150,25 @@ class Device:
         standard: list[Point] = []
         for number, endpoint in sorted(self.endpoints.items()):
             standard += standard_points(number, endpoint.inputs, self.facts)
+            standard += operated_points(number, endpoint.inputs, self.facts)
         self.points = {point.wire: point for point in profile.apply(name_apart(standard))}
+        outputs = {number: endpoint.outputs for number, endpoint in self.endpoints.items()}
+        self.remotes = remotes(outputs, profile.presses)
         self._by_place.clear()
         for point in self.points.values():
             self._by_place.setdefault(_place(point), []).append(point)
+
+    def doings(self) -> list[Doing]:
+        """What it can be asked to do."""
+        return [*doings({number: one.inputs for number, one in self.endpoints.items()})]
 
     def unused(self) -> list[Unused]:
         """The clusters of which there is no value."""
         return unused(
             {number: endpoint.inputs for number, endpoint in self.endpoints.items()},
-            {number: endpoint.outputs for number, endpoint in self.endpoints.items()},
             [
                 *((point.endpoint, point.cluster) for point in self.points.values()),
+                *((doing.endpoint, doing.cluster) for doing in self.doings()),
                 *self.profile.tunnels,
             ],
         )
@@ -174,8 +185,17 @@ class Device:
         return Offer(
             self.title,
             ", ".join(about),
-            (*(_value(point) for point in points if not _is_setting(point)), _QUALITY),
+            (
+                *(_value(point) for point in points if not _is_setting(point)),
+                *(
+                    value
+                    for remote in self.remotes.values()
+                    for value in remote.values(alone=len(self.remotes) == 1)
+                ),
+                _QUALITY,
+            ),
             tuple(_setting(point) for point in points if _is_setting(point)),
+            tuple(doing.action for doing in self.doings()),
             left_out=(*self.notes, *(str(one) for one in self.unused())),
         )
 
@@ -214,17 +234,20 @@ class Device:
         found: Iterable[zcl.Attribute],
         now_ms: int,
         manufacturer: int = 0,
+        *,
+        asked: bool = False,
     ) -> list[Resolved]:
         """The values of attributes that came. Settings are noted on the way, and what
         has no name yet. An attribute of a maker's own (ZCL, 2.4.1) is another than the
-        standard one of the same number."""
+        standard one of the same number. One that was asked for has not happened now."""
         values: list[Resolved] = []
         for attribute in found:
             if attribute.status:
                 continue
             place = (endpoint, cluster, attribute.id, manufacturer)
             points = [p for p in self._by_place.get(place, ()) if not p.tunnelled]
-            values += self._all_resolved(points, attribute.value, now_ms)
+            told = [p for p in points if not (asked and p.moment)]
+            values += self._all_resolved(told, attribute.value, now_ms)
             if not points and cluster != BASIC:
                 self._unnamed(
                     Unnamed(
@@ -237,6 +260,16 @@ class Device:
                     )
                 )
         return values
+
+    def pressed(self, endpoint: int, cluster: int, frame: zcl.Zcl, now_ms: int) -> list[Resolved]:
+        """What a command of a button or a dial comes to. Raises CodecError."""
+        remote = self.remotes.get(endpoint)
+        return [] if remote is None else remote.heard(cluster, frame, now_ms)
+
+    def sends(self, endpoint: int, cluster: int) -> bool:
+        """Whether commands of a cluster come from an endpoint of it."""
+        remote = self.remotes.get(endpoint)
+        return remote is not None and cluster in remote.clusters
 
     def zone_changed(self, endpoint: int, status: int, now_ms: int) -> list[Resolved]:
         """An IAS zone's notification: each of its bits that is an entity."""
@@ -316,7 +349,7 @@ def _is_setting(point: Point) -> bool:
 
 
 def _value(point: Point) -> OfferedValue:
-    kind = KINDS[point.kind]
+    kind = kind_by_key(point.kind)
     return OfferedValue(
         slug(point.name),
         point.title,
@@ -327,6 +360,7 @@ def _value(point: Point) -> OfferedValue:
         point.high,
         writable=point.writable,
         hidden=point.hidden,
+        endpoint=f"{point.endpoint}",
     )
 
 

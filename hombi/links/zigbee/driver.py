@@ -20,11 +20,12 @@ from hombi.links.base import (
     Unreachable,
     Wanted,
 )
+from hombi.links.capabilities import Acted
 from hombi.links.work import Work
 from hombi.links.zigbee import commands
 from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome
 from hombi.links.zigbee.device import Device
-from hombi.links.zigbee.exchange import glides, read_all, read_points, read_settings, write
+from hombi.links.zigbee.exchange import do, glides, read_all, read_points, read_settings, write
 from hombi.links.zigbee.hearing import Hearing
 from hombi.links.zigbee.interviews import Interviews
 from hombi.links.zigbee.points import Point
@@ -352,6 +353,18 @@ class ZigbeeDriver:
         answered = await read_all(self._stick, device)
         if not answered and not device.sleepy and await self._where.call(device):
             await read_all(self._stick, device)
+
+    async def act(self, node: str, action: str, given: Any) -> Acted:
+        """Have a node do something. It has taken the command then; whether it is done
+        with it, it does not say. Raises LinkError."""
+        device = self._roster.of(node)
+        doing = next((one for one in device.doings() if one.action.wire_name == action), None)
+        if doing is None:
+            raise LinkError(f"{node} cannot do that any more; let it join again")
+        await self._where.reach(device, partial(do, self._stick, device, doing, given or {}))
+        changed = [one for one in device.points.values() if one.cluster == doing.cluster]
+        self._start(read_points(self._stick, device, changed))
+        return Acted(done=False)
 
     async def settings(self, node: str) -> dict[str, Any]:
         """How the node's own settings stand. Raises LinkError."""

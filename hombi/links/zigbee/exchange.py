@@ -4,27 +4,28 @@ frame does."""
 from __future__ import annotations
 
 import contextlib
-import struct
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import partial
 from typing import Any
 
 from hombi.links.base import LinkError
 from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.device import Device, now_ms
+from hombi.links.zigbee.doing import Doing
 from hombi.links.zigbee.errors import NoAnswer
+from hombi.links.zigbee.operated import COMMANDS, GLIDES
 from hombi.links.zigbee.points import LEVEL, ON_OFF, Point
 from hombi.links.zigbee.radio import Radio
 from hombi.links.zigbee.stick import Stick
 
-# The next one would mean the node's own usual time (ZCL, 3.10.2.3.1).
-LONGEST_TENTHS = 0xFFFE
-OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
-
 
 def glides(point: Point) -> bool:
     """Whether a node takes a value slowly by itself: its move to a level has a time."""
-    return not point.tunnelled and (point.cluster, point.attribute) == (LEVEL, 0)
+    return not point.tunnelled and (point.cluster, point.attribute) in GLIDES
+
+
+def _switch_of(switch: Point, level: Point) -> bool:
+    return switch.cluster == ON_OFF and level.cluster == LEVEL and switch.endpoint == level.endpoint
 
 
 async def write(
@@ -42,28 +43,30 @@ async def write(
             zcl.Zcl(sequence, tunnel.WRITE, payload, cluster_command=True, no_default_response=True)
         )
         return []  # such a node tells by itself what it has made of it
-    if (point.cluster, point.attribute) == (ON_OFF, 0):
+    place = point.cluster, point.attribute
+    if place in COMMANDS and not point.manufacturer:
+        command, content = COMMANDS[place](int(raw), taking_ms)
         await send(
-            zcl.Zcl(
-                sequence, ON if raw else OFF, b"", cluster_command=True, no_default_response=True
-            )
+            zcl.Zcl(sequence, command, content, cluster_command=True, no_default_response=True)
         )
-        return [point]
-    if glides(point):
-        payload = struct.pack("<BH", raw, min(LONGEST_TENTHS, round(taking_ms / 100)))
-        await send(
-            zcl.Zcl(
-                sequence,
-                MOVE_TO_LEVEL_ON_OFF,
-                payload,
-                cluster_command=True,
-                no_default_response=True,
-            )
-        )
-        return [*(one for one in device.points.values() if one.cluster == ON_OFF), point]
+        # A level switches its lamp on and off.
+        switches = [p for p in device.points.values() if _switch_of(p, point)]
+        return [*switches, point]
     attribute = zcl.Attribute(point.attribute, point.type, raw)
     await radio.write(device.short, point.endpoint, point.cluster, attribute, point.manufacturer)
     return [point]
+
+
+async def do(stick: Stick, device: Device, doing: Doing, given: Mapping[str, Any]) -> None:
+    """Have a node do something, acknowledged from end to end. Raises LinkError."""
+    frame = zcl.Zcl(
+        stick.radio.next_sequence(),
+        doing.command,
+        doing.payload(given),
+        cluster_command=True,
+        no_default_response=True,
+    )
+    await stick.radio.send(device.short, doing.endpoint, doing.cluster, frame)
 
 
 async def read_settings(radio: Radio, device: Device) -> dict[str, Any]:
@@ -102,7 +105,11 @@ async def read_all(stick: Stick, device: Device) -> bool:
     answered = await read_points(
         stick,
         device,
-        [point for point in device.points.values() if not point.tunnelled and not point.setting],
+        [
+            point
+            for point in device.points.values()
+            if not (point.tunnelled or point.setting or point.moment)
+        ],
     )
     for endpoint, cluster in sorted(device.profile.tunnels):
         if stick.up is None:

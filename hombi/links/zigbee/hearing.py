@@ -15,6 +15,7 @@ from hombi.links.zigbee.device import Device, now_ms
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.interview import enrolled
 from hombi.links.zigbee.points import IAS_ZONE, POLL_CONTROL, Point
+from hombi.links.zigbee.presses import PANEL, answer_of_panel
 from hombi.links.zigbee.raw import in_words
 from hombi.links.zigbee.replies import ENROL_REQUEST, answer, need_not_stay_awake
 from hombi.links.zigbee.roster import Roster
@@ -93,7 +94,9 @@ class Hearing:
             status = zcl.Status.MALFORMED
         with contextlib.suppress(CodecError):
             tunnels = device.tunnels(message.cluster)
-            if (said := answer(message, frame, tunnels=tunnels, status=status)) is not None:
+            sends = device.sends(message.endpoint, message.cluster)
+            said = answer(message, frame, tunnels=tunnels, sends=sends, status=status)
+            if said is not None:
                 self._reply(message, said)
         if not device.node:
             return
@@ -126,7 +129,7 @@ class Hearing:
             for attribute in attributes:  # what is wrong with one record is that record's affair
                 try:
                     values += device.attributes(
-                        endpoint, cluster, [attribute], at, frame.manufacturer
+                        endpoint, cluster, [attribute], at, frame.manufacturer, asked=answers
                     )
                 except CodecError as error:
                     self._refused(device, message, str(error))
@@ -141,6 +144,10 @@ class Hearing:
             return []
         if device.tunnels(cluster) and frame.command in (tunnel.ANSWER, tunnel.TELL):
             return device.tunnelled(endpoint, cluster, tunnel.decode(frame.payload)[1], at)
+        if not frame.from_server and device.sends(endpoint, cluster):
+            if cluster == PANEL and (told := answer_of_panel(frame)) is not None:
+                self._reply(message, told)
+            return device.pressed(endpoint, cluster, frame, at)
         if cluster == POLL_CONTROL and frame.from_server and frame.command == CHECK_IN:
             self._reply(message, need_not_stay_awake(frame))
         return []

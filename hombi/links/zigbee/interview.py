@@ -18,6 +18,7 @@ from hombi.links.zigbee.commands import Endpoints, Id, NodeDescriptor, Outcome, 
 from hombi.links.zigbee.device import Device, Endpoint, now_ms
 from hombi.links.zigbee.errors import CodecError, Refused
 from hombi.links.zigbee.network import OUR_ENDPOINT
+from hombi.links.zigbee.operated import FACTS
 from hombi.links.zigbee.points import (
     BASIC,
     FACTORS,
@@ -82,6 +83,9 @@ class Interview:
         for number, endpoint in device.endpoints.items():
             if IAS_ZONE in endpoint.inputs:
                 missing += await self._enrol(number)
+        for remote in device.remotes.values():
+            for cluster in remote.clusters:
+                missing += await self._bound(remote.endpoint, cluster)
         for (number, cluster, maker), points in _reported(list(device.points.values())).items():
             names = ", ".join(point.name for point in points)
             try:
@@ -100,8 +104,6 @@ class Interview:
         for unused in device.unused():
             with contextlib.suppress(LinkError, CodecError):
                 await self._bind(unused.endpoint, unused.cluster)
-                if unused.sends:
-                    continue
                 numbers = await radio.discover(device.short, unused.endpoint, unused.cluster)
                 attributes = await radio.read(
                     device.short, unused.endpoint, unused.cluster, numbers
@@ -180,6 +182,7 @@ class Interview:
                     IAS_ZONE: {ZONE_TYPE},
                     POWER: {0x0020, 0x0021},
                 }.get(cluster, set())
+                wanted |= {*FACTS.get(cluster, ())}
                 if cluster == PRESSURE:
                     wanted |= {PRESSURE_SCALED, PRESSURE_SCALE}
                 if wanted:
@@ -191,7 +194,7 @@ class Interview:
             lambda: self._radio.read(self._device.short, number, cluster, wanted), what
         )
         for attribute in attributes:
-            if not attribute.status and isinstance(attribute.value, int | float):
+            if not attribute.status and isinstance(attribute.value, int | float | list):
                 self._device.facts[f"{number}/{cluster:04X}/{attribute.id:04X}"] = attribute.value
 
     async def _enrol(self, number: int) -> list[str]:
@@ -215,6 +218,15 @@ class Interview:
             except LinkError as error:
                 missing.append(f"alarm zone: {what}, {error}")
         return missing
+
+    async def _bound(self, number: int, cluster: int) -> list[str]:
+        """Bind an output; what the node does not do of it, in words."""
+        try:
+            refused = await self._bind(number, cluster)
+        except (LinkError, CodecError) as error:
+            refused = str(error)
+        where = f"button of endpoint {number}"
+        return [f"{where}: it is not bound to the hub, {refused}"] if refused else []
 
     async def _bind(self, number: int, cluster: int) -> str:
         """Why the node is not bound, "" when it is."""

@@ -22,7 +22,9 @@ from hombi.links.zigbee.commands import (
 )
 from hombi.links.zigbee.errors import Declined, ForeignNetwork, NoAnswer, Unreadable, ZigbeeError
 from hombi.links.zigbee.frames import Frame
-from hombi.links.zigbee.points import IAS_ZONE, ON_OFF, POLL_CONTROL, SERVED, TIME
+from hombi.links.zigbee.operated import OPERATED
+from hombi.links.zigbee.points import BASIC, IAS_ZONE, IDENTIFY, ON_OFF, POLL_CONTROL, SERVED, TIME
+from hombi.links.zigbee.presses import SENT
 from hombi.links.zigbee.processor import RESET_S, Processor
 
 # The channels of IEEE 802.15.4 that lie between the usual Wi-Fi ones, the last of which
@@ -332,5 +334,7 @@ async def _running(processor: Processor, ours: Network | None, carried: Carried)
 
 
 async def _register(processor: Processor) -> None:
-    used = sorted({point.cluster for point in SERVED} | {IAS_ZONE, ON_OFF, POLL_CONTROL})
-    await processor.do(register(OUR_ENDPOINT, [0x0000, TIME], used), THERE_ALREADY)
+    used = sorted({point.cluster for point in SERVED} | OPERATED | {IAS_ZONE, ON_OFF, POLL_CONTROL})
+    # A remote that looks for something to work (match descriptor) finds the hub.
+    served = sorted({BASIC, IDENTIFY, TIME, *SENT})
+    await processor.do(register(OUR_ENDPOINT, served, used), THERE_ALREADY)

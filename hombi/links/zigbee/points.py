@@ -12,10 +12,12 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import kind_by_key
 from hombi.links.zigbee import datatypes as dt
 
-BASIC, POWER, ON_OFF, LEVEL, TIME, POLL_CONTROL = 0x0000, 0x0001, 0x0006, 0x0008, 0x000A, 0x0020
+BASIC, POWER, IDENTIFY, TIME, POLL_CONTROL = 0x0000, 0x0001, 0x0003, 0x000A, 0x0020
+ON_OFF, LEVEL = 0x0006, 0x0008
+LOCK, COVERING, THERMOSTAT, FAN, COLOUR = 0x0101, 0x0102, 0x0201, 0x0202, 0x0300
 ILLUMINANCE, TEMPERATURE, PRESSURE, FLOW, HUMIDITY, OCCUPANCY = (
     0x0400,
     0x0402,
@@ -28,6 +30,8 @@ IAS_ZONE, METERING, ELECTRICAL = 0x0500, 0x0702, 0x0B04
 MAKE, MODEL, POWER_SOURCE, SOFTWARE = 0x0004, 0x0005, 0x0007, 0x4000
 ZONE_STATE, ZONE_TYPE, ZONE_STATUS, ZONE_OWNER = 0x0000, 0x0001, 0x0002, 0x0010
 LINK_QUALITY = "link quality"
+# A colour temperature of 1 K, in millionths of its reciprocal.
+MIREDS = 1_000_000
 
 # IAS zone types (ZCL, 8.2.2.2.1.3): the kind of entity that its first alarm is.
 ZONE_KINDS = {
@@ -57,9 +61,10 @@ class Point:
 
     value = raw * scale + addend in `unit`, unless `curve` says otherwise: "lux" for the
     logarithm of ZCL 4.2.2.2.1.1, "bits" for any of the bits of `mask`, "bcd" for a
-    number in decimal digits. `whole` rounds, so that what is written can be told from
-    what is read back. `clear_s` is for nodes that say when something begins and never
-    when it is over.
+    number in decimal digits, "mired" for a colour temperature (5.2.2.2.1.8). `whole`
+    rounds, so that what is written can be told from what is read back. A kind with
+    words has in `raws` the raw value of each word. `clear_s` is for nodes that say when
+    something begins and never when it is over.
     """
 
     name: str
@@ -83,6 +88,7 @@ class Point:
     low: float | None = None
     high: float | None = None
     clear_s: float = 0.0
+    raws: tuple[int, ...] = ()
 
     @property
     def wire(self) -> str:
@@ -97,19 +103,29 @@ class Point:
     @property
     def title(self) -> str:
         """Its name as it is shown."""
-        if self.name.casefold() == self.kind and (title := KINDS[self.kind].title):
+        if self.name.casefold() == self.kind and (title := kind_by_key(self.kind).title):
             return title
         return self.name[:1].upper() + self.name[1:]
 
     @property
+    def moment(self) -> bool:
+        """Whether a report of it is something that happens."""
+        return not self.setting and kind_by_key(self.kind).moment
+
+    @property
     def binary(self) -> bool:
         """Whether it has two states only."""
-        return KINDS[self.kind].words is not None if not self.setting else self.type == dt.BOOL
+        return kind_by_key(self.kind).two_states if not self.setting else self.type == dt.BOOL
 
     def value(self, raw: Any) -> float | bool | None:
         """What a raw value comes to; None for one that is none."""
         if raw is None or isinstance(raw, str | bytes | list):
             return None
+        if self.raws:
+            # A number that stands for none of the words is not known.
+            return float(self.raws.index(raw)) if raw in self.raws else None
+        if self.curve == "mired":
+            return round(MIREDS / raw) if raw > 0 else None
         if self.curve == "bcd":
             raw = _from_bcd(raw)
         if self.curve == "lux":
@@ -129,6 +145,10 @@ class Point:
 
     def raw(self, value: float | bool) -> int | float:
         """The raw value to write for a value."""
+        if self.raws:
+            return self.raws[int(value)]
+        if self.curve == "mired":
+            return round(MIREDS / value)
         if self.binary:
             return int(value)
         raw = (value - self.addend) / self.scale
@@ -173,6 +193,9 @@ SERVED: tuple[Point, ...] = (
         reports=Reports(60, 900, 5)),
     _p("CO", "co", 0x040C, 0x0000, dt.SINGLE, "ppm", 1e6, reports=Reports(30, 600, 5e-6)),
     _p("CO2", "co2", 0x040D, 0x0000, dt.SINGLE, "ppm", 1e6, reports=Reports(30, 600, 25e-6)),
+    _p("wind", "speed", 0x040B, 0x0000, dt.U16, "m/s", 0.01, reports=Reports(10, 600, 50)),
+    _p("PM1", "pm1", 0x042C, 0x0000, dt.SINGLE, "µg/m³", reports=Reports(30, 600, 1)),
+    _p("VOC", "voc", 0x042E, 0x0000, dt.SINGLE, "ppb", reports=Reports(30, 600, 10)),
     _p("PM2.5", "pm25", 0x042A, 0x0000, dt.SINGLE, "µg/m³", reports=Reports(30, 600, 1)),
     _p("formaldehyde", "formaldehyde", 0x042B, 0x0000, dt.SINGLE, "ppm", 1e6,
         reports=Reports(30, 600, 1e-8)),

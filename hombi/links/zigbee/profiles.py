@@ -15,11 +15,12 @@ from typing import Any
 
 from hombi.core.errors import UnitError
 from hombi.core.house_facts import did_you_mean
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import KINDS, LONGEST_WORD, MOST_WORDS
 from hombi.core.toml_text import TomlText, read_toml
 from hombi.core.units import conversion
 from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.points import Point, Reports, name_apart
+from hombi.links.zigbee.presses import GivenPress
 from hombi.links.zigbee.tunnel import GIVEN_TYPES
 
 
@@ -34,6 +35,7 @@ class Profile:
     added: tuple[Point, ...] = ()
     # Where it tunnels values: (endpoint, cluster).
     tunnels: frozenset[tuple[int, int]] = frozenset()
+    presses: tuple[GivenPress, ...] = ()
     text: str = field(default="", compare=False)
 
     def apply(self, points: Iterable[Point]) -> list[Point]:
@@ -118,9 +120,31 @@ _REPORT = _Key(
 )
 _CLEAR = _Key("seconds, like 90", lambda v: _number(v) and 0 < v <= 86_400)
 
+
+def _is_word(value: Any) -> bool:
+    return isinstance(value, str) and KINDS["event"].with_words([value]).words == (value,)
+
+
+def _raw_words(value: Any) -> bool:
+    """Texts by the raw number that each stands for; TOML writes all keys as texts."""
+    return (
+        isinstance(value, dict)
+        and 0 < len(value) <= MOST_WORDS
+        and all(raw.isdigit() and _is_word(word) for raw, word in value.items())
+    )
+
+
+def _hex(value: Any) -> bool:
+    try:
+        return isinstance(value, str) and len(bytes.fromhex(value)) <= 64
+    except ValueError:
+        return False
+
+
 _MEANING = {
     "name": _TEXT, "kind": _KIND, "unit": _TEXT, "scale": _FACTOR, "addend": _NUMBER,
     "hidden": _YES, "clear_after": _CLEAR,
+    "words": _Key('words by raw value, like { 0 = "off", 4 = "heat" }', _raw_words),
 }  # fmt: skip
 _LIMITS = {"low": _NUMBER, "high": _NUMBER}
 _PLACE = {"endpoint": _ENDPOINT, "cluster": _CLUSTER, "attribute": _ATTRIBUTE}
@@ -142,6 +166,13 @@ TABLES: dict[str, dict[str, _Key]] = {
         "report": _REPORT,
     },
     "setting": {**_PLACE, **_MEANING, **_LIMITS, "type": _TYPE, "manufacturer": _MAKER},
+    "press": {
+        "endpoint": _ENDPOINT,
+        "cluster": _CLUSTER,
+        "command": _Key("a command, like 0x00", _whole(0xFF)),
+        "payload": _Key('how its payload begins, in hex, like "0001"', _hex),
+        "word": _Key(f"a word of up to {LONGEST_WORD} letters, like pressed", _is_word),
+    },
     "tunnelled": {
         "endpoint": _ENDPOINT,
         "cluster": _CLUSTER,
@@ -160,6 +191,7 @@ _NEEDED = {
     "profile": ("make",),
     "value": ("cluster", "attribute"),
     "setting": ("cluster", "attribute", "type", "name"),
+    "press": ("cluster", "command", "word"),
     "tunnelled": ("cluster", "id", "type", "name"),
 }
 
@@ -193,6 +225,7 @@ class _Reader:
         values = self._tables("value")
         settings = self._tables("setting")
         tunnelled = self._tables("tunnelled")
+        presses = self._tables("press")
         if self._toml.mistakes:
             return None
         changes = {
@@ -212,6 +245,7 @@ class _Reader:
             changes,
             tuple(added),
             frozenset((one.get("endpoint", 1), one["cluster"]) for one in tunnelled),
+            tuple(_press(one) for one in presses),
             self._toml.text,
         )
 
@@ -250,6 +284,8 @@ class _Reader:
                     f"add {key} = {known[key].expected}",
                     at_value=False,
                 )
+        if name in ("value", "tunnelled"):
+            self._check_words(path, table)
         unit = table.get("unit")
         if (
             name in ("value", "setting", "tunnelled")
@@ -257,6 +293,18 @@ class _Reader:
             and table.get("kind") in KINDS
         ):
             self._check_unit(path, unit, table["kind"])
+
+    def _check_words(self, path: tuple[str | int, ...], table: Mapping[str, Any]) -> None:
+        """Words go with the kinds whose nodes bring them; and a choice needs some."""
+        kind = KINDS.get(str(table.get("kind", "")))
+        brings = kind is not None and kind.brings
+        if "words" in table and not brings:
+            kinds = ", ".join(name for name, one in KINDS.items() if one.brings)
+            what = "words go with the kinds whose nodes bring them"
+            self._toml.blame((*path, "words"), what, f"write kind, one of {kinds}")
+        elif brings and "words" not in table:
+            hint = 'add words = { 0 = "…", 1 = "…" }, each by its raw value'
+            self._toml.blame(path, f"a {table['kind']} has no words", hint, at_value=False)
 
     def _check_unit(self, path: tuple[str | int, ...], unit: str, kind: str) -> None:
         wanted = KINDS[kind].unit
@@ -276,11 +324,34 @@ def _change(table: Mapping[str, Any]) -> dict[str, Any]:
         for key in ("name", "kind", "unit", "scale", "addend", "hidden", "writable")
         if key in table
     }
+    if "words" in table:
+        taken |= _worded(table)
     if "report" in table:
         taken["reports"] = Reports(*table["report"])
     if "clear_after" in table:
         taken["clear_s"] = float(table["clear_after"])
     return taken
+
+
+def _worded(table: Mapping[str, Any]) -> dict[str, Any]:
+    """What words make of a point: a kind that has them, and their raw values."""
+    words = {int(raw): str(word) for raw, word in table["words"].items()}
+    kind = KINDS[table["kind"]].with_words(words.values())
+    places = {word: raw for raw, word in reversed(words.items())}
+    return {
+        "kind": kind.key,
+        "raws": tuple(places.get(word, -1) for word in kind.words or ()),
+    }
+
+
+def _press(table: Mapping[str, Any]) -> GivenPress:
+    return GivenPress(
+        table.get("endpoint", 1),
+        table["cluster"],
+        table["command"],
+        bytes.fromhex(table.get("payload", "")),
+        table["word"],
+    )
 
 
 def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
@@ -305,6 +376,8 @@ def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
         high=table.get("high"),
         clear_s=float(table.get("clear_after", 0.0)),
     )
+    if "words" in table:
+        point = replace(point, **_worded(table))
     if not tunnelled and not point.setting:
         point = replace(point, reports=Reports(*table.get("report", (10, 600, 1))))
     return point

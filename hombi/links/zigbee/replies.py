@@ -10,6 +10,7 @@ from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.commands import Incoming
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.points import BASIC, IAS_ZONE, MAKE, MODEL, POLL_CONTROL, POWER_SOURCE, TIME
+from hombi.links.zigbee.presses import PANEL
 
 UTC_FROM = 946_684_800  # ZCL counts seconds from 2000-01-01
 ENROL_REQUEST = 0x01
@@ -38,22 +39,29 @@ _NEVER = {
 
 
 def answer(
-    message: Incoming, frame: zcl.Zcl, *, tunnels: bool = False, status: int = zcl.Status.SUCCESS
+    message: Incoming,
+    frame: zcl.Zcl,
+    *,
+    tunnels: bool = False,
+    sends: bool = False,
+    status: int = zcl.Status.SUCCESS,
 ) -> zcl.Zcl | None:
     """What is answered to a frame (ZCL, 2.5): a response of its own, else the default
     response, or None where neither is wanted.
 
     `status` is what became of it; `tunnels` says that its node may tunnel values
-    through this cluster.
+    through this cluster, `sends` that it sends commands of this cluster.
     """
     if message.broadcast or message.group:
         return None  # what is for many is answered by nobody (2.5.12.2)
     if not frame.cluster_command and (own := _own_response(message, frame)) is not None:
         return own
-    return _default(message, frame, status, tunnels=tunnels)
+    return _default(message, frame, status, tunnels=tunnels, sends=sends)
 
 
-def _default(message: Incoming, frame: zcl.Zcl, status: int, *, tunnels: bool) -> zcl.Zcl | None:
+def _default(
+    message: Incoming, frame: zcl.Zcl, status: int, *, tunnels: bool, sends: bool
+) -> zcl.Zcl | None:
     if not frame.cluster_command and frame.command in _NEVER:
         return None
     known = frame.command == zcl.Command.REPORT
@@ -63,6 +71,9 @@ def _default(message: Incoming, frame: zcl.Zcl, status: int, *, tunnels: bool) -
             and (message.cluster, frame.command) in _UNDERSTOOD
             and not frame.manufacturer
         )
+        known = known or (sends and not frame.from_server)
+        if known and message.cluster == PANEL and frame.command == 0:
+            return None  # it has an answer of its own
         known = known or (tunnels and frame.command in (tunnel.ANSWER, tunnel.TELL))
         if known and message.cluster == POLL_CONTROL:
             return None  # it has an answer of its own

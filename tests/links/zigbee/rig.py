@@ -11,6 +11,7 @@ from typing import Any
 
 import pytest
 
+from hombi.lab.operated_plans import OPERATED
 from hombi.lab.physics import Mill
 from hombi.lab.radio_plans import ZIGBEE
 from hombi.lab.zigbee_nodes import ZigbeeNode
@@ -22,7 +23,7 @@ from hombi.links.zigbee.driver import ZigbeeDriver
 from hombi.links.zigbee.settings import ZigbeeSettings
 from tests.links.told import Told, context_of, on_link, until
 
-PLANS = {plan.address: plan for plan in ZIGBEE}
+PLANS = {plan.address: plan for plan in (*ZIGBEE, *OPERATED)}
 TEMPERATURE, SWITCH, CONTACT, LEVEL = (
     "1/0402/0000",
     "1/0006/0000",

@@ -17,21 +17,20 @@ from hombi.links.zigbee.errors import CodecError
 from tests.links.told import on_link, until
 from tests.links.zigbee.rig import PLANS, SWITCH, Rig, rig_at
 
-DOOR_LOCK, OTA, LEVEL, OWN = 0x0101, 0x0019, 0x0008, 0xFC11
+PUMP, OTA, LEVEL, OWN = 0x0200, 0x0019, 0x0008, 0xFC11
 NAMED = [
-    "it has door lock (cluster 0101 on endpoint 1); only a profile can make values of it",
+    "it has pump (cluster 0200 on endpoint 1); only a profile can make values of it",
     "it has something of its maker's own (cluster FC11 on endpoint 1); only a profile can make "
     "values of it",
-    "it sends commands of level (cluster 0008 on endpoint 1); the hub does not use them",
 ]
 
 
 def lock(rig: Rig, sleepy: bool = False) -> ZigbeeNode:
-    """A plug whose maker also gave it a lock, and a dial."""
+    """A plug whose maker also gave it a pump, and a dial."""
     plan = PLANS["terrace-plug"]
     part = plan.parts[1]
     attributes = {number: Attr(dt.U8, number % 7) for number in range(0, 0x28, 4)}
-    clusters = {**part.clusters, DOOR_LOCK: attributes, OWN: {}, OTA: {}}
+    clusters = {**part.clusters, PUMP: attributes, OWN: {}, OTA: {}}
     return rig.build(
         replace(
             plan,
@@ -49,7 +48,7 @@ async def test_it_is_named_on_the_arrival_bound_and_read_for_the_profile(tmp_pat
         arrived = await rig.arrive("lock")
         assert list(arrived.offer.left_out) == NAMED
         # What it has no attributes of, it may send all the same.
-        bound = {(1, one) for one in (DOOR_LOCK, OWN, LEVEL)}
+        bound = {(1, one) for one in (PUMP, OWN, LEVEL)}
         await until(lambda: bound <= node.bound)
         assert (1, OTA) not in node.bound
         rig.driver.follow(on_link("lock", arrived))
@@ -57,7 +56,7 @@ async def test_it_is_named_on_the_arrival_bound_and_read_for_the_profile(tmp_pat
         await until(lambda: len(device.unnamed) >= 10)
         _, text, count = rig.driver.profile_of("lock")
         assert count >= 10
-        assert "cluster = 0x0101\nattribute = 0x0024" in text
+        assert "cluster = 0x0200\nattribute = 0x0024" in text
         assert "# it was 1\n" in text
 
         # After a restart what it told is asked for again when somebody looks.
@@ -72,11 +71,11 @@ async def test_it_is_named_on_the_arrival_bound_and_read_for_the_profile(tmp_pat
         # And a profile that names a value takes the cluster from the list.
         value = (
             '[profile]\nmake = "{}"\nmodel = "{}"\n\n[[value]]\nendpoint = 1\n'
-            'cluster = 0x0101\nattribute = 0x0004\ntype = "u8"\nname = "bolt"\nkind = "number"\n'
+            'cluster = 0x0200\nattribute = 0x0004\ntype = "u8"\nname = "bolt"\nkind = "number"\n'
         )
         await rig.driver.put_profile("lock", value.format(node.plan.make, node.plan.model))
         await until(lambda: list(rig.told.arrived[node.thing_id].offer.left_out) == NAMED[1:])
-        await until(lambda: rig.told.latest("lock/1/0101/0004") == 4)
+        await until(lambda: rig.told.latest("lock/1/0200/0004") == 4)
 
 
 async def test_a_node_that_answers_nothing_about_it_is_let_in_all_the_same(
@@ -85,7 +84,7 @@ async def test_a_node_that_answers_nothing_about_it_is_let_in_all_the_same(
     monkeypatch.setattr("hombi.links.zigbee.radio.ANSWER_S", 0.2)
     async with rig_at(tmp_path) as rig:
         node = lock(rig)
-        node.mute |= {DOOR_LOCK, OWN}
+        node.mute |= {PUMP, OWN}
         arrived = await rig.arrive("lock")
         assert list(arrived.offer.left_out) == NAMED
         rig.driver.follow(on_link("lock", arrived))
@@ -94,10 +93,9 @@ async def test_a_node_that_answers_nothing_about_it_is_let_in_all_the_same(
 
 def test_what_is_used_or_is_for_the_nodes_own_working_is_not_named() -> None:
     everything = [number for number, _ in ((one, 0) for one in range(0x1001))]
-    named = unused({1: everything}, {1: everything}, [(1, 0x0402)])
-    assert {one.cluster for one in named if not one.sends}.isdisjoint({0x0000, 0x0402, 0x0019})
-    assert {one.cluster for one in named if one.sends} == {0x05, 0x06, 0x08, 0x0102, 0x0300, 0x0501}
-    assert str(unused({2: [0x0999]}, {}, [])[0]).startswith("it has cluster 0999 on endpoint 2;")
+    named = unused({1: everything}, [(1, 0x0402)])
+    assert {one.cluster for one in named}.isdisjoint({0x0000, 0x0402, 0x0019})
+    assert str(unused({2: [0x0999]}, [])[0]).startswith("it has cluster 0999 on endpoint 2;")
 
 
 @pytest.mark.parametrize(
