@@ -89,6 +89,14 @@ class BluetoothNode:
         """% left."""
         return self.drained if self.drained is not None else self.mill.battery(self.plan.address)
 
+    @property
+    def taps(self) -> tuple[str, ...]:
+        """What else a person can do at it."""
+        return ()
+
+    def tap(self, what: str) -> None:
+        """None of these have buttons that say something."""
+
     def press(self) -> None:
         """Hold its button: it says at once that it is there."""
         self._next = 0.0

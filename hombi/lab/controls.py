@@ -37,6 +37,13 @@ class Held(Protocol):
     def state(self) -> str:
         """How it is, in a word or two."""
 
+    @property
+    def taps(self) -> tuple[str, ...]:
+        """What else a person can do at it."""
+
+    def tap(self, what: str) -> None:
+        """Do that."""
+
     def press(self) -> None:
         """Hold its button."""
 
@@ -63,13 +70,14 @@ class Controls:
         return JSONResponse([self._told(name, node) for name, node in self._nodes.items()])
 
     @staticmethod
-    def _told(name: str, node: Held) -> dict[str, str | bool]:
+    def _told(name: str, node: Held) -> dict[str, str | bool | list[str]]:
         return {
             "node": name,
             "title": node.title,
             "link": node.link,
             "state": node.state,
             "away": node.away,
+            "taps": [*node.taps],
         }
 
     async def _do(self, request: Request) -> Response:
@@ -81,6 +89,8 @@ class Controls:
             )
         if what == "press":
             node.press()
+        elif what in node.taps:
+            node.tap(what)
         elif what in ("away", "back"):
             node.away = what == "away"
         elif what in ("drain", "renew"):

@@ -14,6 +14,9 @@ from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee import zcl
 
 BASIC, ON_OFF, LEVEL, IAS_ZONE = 0x0000, 0x0006, 0x0008, 0x0500
+LOCK, COVERING, COLOUR = 0x0101, 0x0102, 0x0300
+# How long a covering takes from one end to the other, in s.
+TRAVELS_S = 6.0
 ZONE_STATUS, ZONE_OWNER = 0x0002, 0x0010
 
 
@@ -55,6 +58,8 @@ class Clusters:
         self.owner_is_fixed = False
         self.owner = 0
         self.written: dict[tuple[int, int, int], Any] = {}
+        self.travels_s = TRAVELS_S
+        self.travels: dict[tuple[int, int, int], Way] = {}
         self.agreed: dict[tuple[int, int, int], Agreed] = {}
         self.tunnelled = {
             number: value for number, (_, value) in plan.tunnel.items() if not callable(value)
@@ -96,6 +101,8 @@ class Clusters:
             return round(self.battery * 2)
         if (cluster, attribute) == (IAS_ZONE, ZONE_OWNER):
             return self.owner
+        if (endpoint, cluster, attribute) in self.travels:
+            return self.travels[endpoint, cluster, attribute].at(asyncio.get_running_loop().time())
         if (endpoint, cluster, attribute) in self.written:
             return self.written[endpoint, cluster, attribute]
         value = attr.sense(self.mill) if callable(attr.sense) else attr.sense
@@ -121,6 +128,10 @@ class Clusters:
                 refused += bytes((zcl.Status.READ_ONLY,)) + struct.pack("<H", attribute.id)
             elif (cluster, attribute.id) == (IAS_ZONE, ZONE_OWNER):
                 self.owner = attribute.value or 0
+            elif not attr.takes(attribute.value):
+                refused += bytes((zcl.Status.INVALID_VALUE,)) + struct.pack("<H", attribute.id)
+            elif attribute.type != attr.type:
+                refused += bytes((zcl.Status.WRONG_TYPE,)) + struct.pack("<H", attribute.id)
             else:
                 self.written[endpoint, cluster, attribute.id] = attribute.value
         return refused or b"\0"
@@ -150,6 +161,53 @@ class Clusters:
                 agreed = Agreed(reporting.shortest_s, reporting.longest_s, reporting.change or 0)
                 self.agreed[endpoint, cluster, reporting.attribute] = agreed
         return refused or b"\0"
+
+    def _operate(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> int:
+        """Carry out a command of what a household operates; the status of it."""
+        command, payload = frame.command, frame.payload
+        if self._attr(endpoint, cluster, 0x0000) is None and cluster != COLOUR:
+            return zcl.Status.UNSUPPORTED_COMMAND
+        if cluster == COVERING:
+            return self._move(endpoint, command, payload)
+        if cluster == LOCK and command in (0x00, 0x01):
+            self.written[endpoint, LOCK, 0x0000] = 1 if command == 0 else 2
+            return zcl.Status.SUCCESS
+        if cluster == COLOUR:
+            places = {
+                0x0A: ((0x0007, "<H", 0),),
+                0x00: ((0x0000, "<B", 0),),
+                0x03: ((0x0001, "<B", 0),),
+                0x06: ((0x0000, "<B", 0), (0x0001, "<B", 1)),
+            }
+            for attribute, form, at in places.get(command, ()):
+                attr = self._attr(endpoint, COLOUR, attribute)
+                (value,) = struct.unpack_from(form, payload, at)
+                if attr is None:
+                    return zcl.Status.UNSUPPORTED_COMMAND
+                if not attr.takes(value):
+                    return zcl.Status.INVALID_VALUE
+                self.written[endpoint, COLOUR, attribute] = value
+            return zcl.Status.SUCCESS if command in places else zcl.Status.UNSUPPORTED_COMMAND
+        return zcl.Status.UNSUPPORTED_COMMAND
+
+    def _move(self, endpoint: int, command: int, payload: bytes) -> int:
+        """A covering goes to a place, at its own pace (7.4.2.2)."""
+        attribute = 0x0009 if command == 0x08 else 0x0008
+        attr = self._attr(endpoint, COVERING, attribute)
+        if attr is None:
+            return zcl.Status.UNSUPPORTED_COMMAND
+        now_s = asyncio.get_running_loop().time()
+        here = self._value(endpoint, COVERING, attribute, attr)
+        to = {0x00: 0, 0x01: 100, 0x02: here}.get(command)
+        if command in (0x05, 0x08):
+            to = payload[0]
+        if to is None:
+            return zcl.Status.UNSUPPORTED_COMMAND
+        if to > 100:
+            return zcl.Status.INVALID_VALUE
+        takes_s = abs(to - here) / 100 * self.travels_s
+        self.travels[endpoint, COVERING, attribute] = Way(here, to, now_s, takes_s)
+        return zcl.Status.SUCCESS
 
     def _switch(self, on: bool) -> None:
         self.on = on

@@ -7,6 +7,7 @@ import asyncio
 import json
 from pathlib import Path
 
+from hombi.lab.operated_plans import OPERATED
 from hombi.lab.physics import Mill
 from hombi.lab.radio_plans import ZIGBEE
 from hombi.lab.zigbee_nodes import ZigbeeNode
@@ -22,7 +23,9 @@ class ZigbeeHouse:
     def __init__(self, mill: Mill, folder: Path) -> None:
         self.stick = Stick(folder / "zigbee-stick", folder / "zigbee-stick.json")
         self._kept = folder / "zigbee-nodes.json"
-        self.nodes = {plan.address: ZigbeeNode(plan, mill, self.stick) for plan in ZIGBEE}
+        self.nodes = {
+            plan.address: ZigbeeNode(plan, mill, self.stick) for plan in (*ZIGBEE, *OPERATED)
+        }
         known = json.loads(self._kept.read_text()) if self._kept.exists() else {}
         for address, state in known.items():
             if address in self.nodes:

@@ -23,6 +23,7 @@ from hombi.links.zigbee.commands import Id
 from hombi.links.zigbee.errors import CodecError
 
 BASIC, ON_OFF, LEVEL, IAS_ZONE = 0x0000, 0x0006, 0x0008, 0x0500
+IDENTIFY, LOCK, COVERING, COLOUR, WARNING = 0x0003, 0x0101, 0x0102, 0x0300, 0x0502
 ZONE_STATE, ZONE_TYPE, ZONE_STATUS, ZONE_OWNER = 0x0000, 0x0001, 0x0002, 0x0010
 # As the time of a move: the node's own.
 OWN_TIME = 0xFFFF
@@ -54,6 +55,8 @@ class ZigbeeNode(Clusters):
         self._alarm: int | None = None
         self._off_at_0 = False
         self._pressed_until = 0.0
+        # What it does beside its values, and until when.
+        self._does: dict[str, float] = {}
         self._awake_until = 0.0
         self._sequence = 0
         self._random = random.Random(plan.ieee)
@@ -80,7 +83,9 @@ class ZigbeeNode(Clusters):
         if self.away:
             return "out of reach"
         if self.joined:
-            return "in the network"
+            return next(
+                (what for what, until in self._does.items() if self._now < until), "in the network"
+            )
         return "looking for a network" if self._now < self._pressed_until else "in no network"
 
     # What a person does with it
@@ -91,6 +96,19 @@ class ZigbeeNode(Clusters):
         if self.joined:
             self.leave()
         self._pressed_until = self._now + PRESSED_S
+
+    @property
+    def taps(self) -> tuple[str, ...]:
+        """What else a person can do at it."""
+        return tuple(self.plan.taps)
+
+    def tap(self, what: str) -> None:
+        """Press one of its buttons, or turn its dial; it sends that to what it is bound
+        to."""
+        endpoint, cluster, command, payload = self.plan.taps[what]
+        if (endpoint, cluster) in self.bound:
+            frame = zcl.Zcl(self.next_sequence(), command, payload, cluster_command=True)
+            self.send(endpoint, cluster, frame)
 
     def leave(self) -> None:
         """Leave the network and forget what was agreed."""
@@ -126,6 +144,9 @@ class ZigbeeNode(Clusters):
             "owner": self.owner,
             "on": self.on,
             "level": self.way.to,
+            "bound": [*self.bound],
+            "written": [[*place, value] for place, value in self.written.items()],
+            "places": [[*place, way.to] for place, way in self.travels.items()],
             "agreed": agreed,
         }
 
@@ -134,6 +155,9 @@ class ZigbeeNode(Clusters):
         self.joined, self.short, self.owner = kept["joined"], kept["short"], kept["owner"]
         self.counted = kept.get("counted", 0)
         self.on, self.way = kept["on"], Way(kept["level"], kept["level"])
+        self.bound = {(e, c) for e, c in kept.get("bound", ())}
+        self.written = {(e, c, a): value for e, c, a, value in kept.get("written", ())}
+        self.travels = {(e, c, a): Way(to, to) for e, c, a, to in kept.get("places", ())}
         self.agreed = {(e, c, a): Agreed(s, lo, ch) for e, c, a, s, lo, ch in kept["agreed"]}
 
     # Its life
@@ -188,8 +212,8 @@ class ZigbeeNode(Clusters):
 
     def _report(self, endpoint: int, cluster: int, attribute: int, agreed: Agreed) -> None:
         attr = self._attr(endpoint, cluster, attribute)
-        if attr is None or agreed.longest_s == 0xFFFF:
-            return
+        if attr is None or agreed.longest_s == 0xFFFF or (endpoint, cluster) not in self.bound:
+            return  # it has nobody to report to
         value, waited = self._value(endpoint, cluster, attribute, attr), self._now - agreed.at_s
         numbers = (
             isinstance(value, int | float)
@@ -392,6 +416,18 @@ class ZigbeeNode(Clusters):
             if frame.command == 4 and level:
                 self._switch(True)
             self._off_when_there()
+        elif (cluster, frame.command) == (IDENTIFY, 0x00):
+            (seconds,) = struct.unpack_from("<H", frame.payload)
+            self._does["blinking"] = self._now + seconds
+        elif (cluster, frame.command) == (WARNING, 0x00):
+            information, seconds = struct.unpack_from("<BH", frame.payload)
+            sounds = information >> 4 and seconds
+            self._does["sounding"] = self._now + (seconds if sounds else 0)
+        elif cluster in (LOCK, COVERING, COLOUR):
+            status = self._operate(endpoint, cluster, frame)
+            if status or not frame.no_default_response:
+                told = bytes((frame.command, status))
+                self._answer(endpoint, cluster, frame, zcl.Command.DEFAULT_RESPONSE, told)
         elif cluster == self.plan.tunnel_cluster and cluster:
             if frame.command == tunnel.WRITE:
                 for tunnelled in tunnel.decode(frame.payload)[1]:

@@ -15,12 +15,21 @@ Sense = Callable[[Mill], Any]
 
 @dataclass(frozen=True, slots=True)
 class Attr:
-    """One attribute: its type, how it is sensed (or its value), and whether it may be
-    written."""
+    """One attribute: its type, how it is sensed (or its value), whether it may be
+    written, and what values it takes."""
 
     type: int
     sense: Sense | int | float | str | None = None
     writable: bool = False
+    low: float = -math.inf
+    high: float = math.inf
+    among: tuple[int, ...] = ()
+
+    def takes(self, value: Any) -> bool:
+        """Whether a value is one that it can have."""
+        if not isinstance(value, int | float):
+            return isinstance(value, str)
+        return self.low <= value <= self.high and (not self.among or value in self.among)
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +46,8 @@ class Part:
 class ZigbeePlan:
     """One node as it is built. `switches` is the mill's device that its on/off cluster
     sets, `tunnel` what it tunnels by number with type and sense (or first value), on a
-    cluster of the maker's own."""
+    cluster of the maker's own. `taps` is what a person can do at it: endpoint, cluster,
+    command and payload that it sends."""
 
     address: str
     title: str
@@ -54,6 +64,7 @@ class ZigbeePlan:
     tunnel_cluster: int = 0
     tunnel: Mapping[int, tuple[int, Any]] = field(default_factory=dict)
     waits: bool = False
+    taps: Mapping[str, tuple[int, int, int, bytes]] = field(default_factory=dict)
 
 
 def lux(value: float) -> int:
