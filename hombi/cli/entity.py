@@ -81,11 +81,16 @@ def show(entity: Address, json: Json = False) -> None:
         ("sent as", f"{detail.wire_name}{sent}" if detail.node else ""),
         ("computed", _computed(detail)),
         ("picked from", detail.picked),
-        ("believed", f"from {detail.low:g} to {detail.high:g} {detail.unit}".rstrip()),
+        ("words", ", ".join(detail.words or ())),
+        ("believed", "" if detail.words else _believed(detail)),
         ("heard", f"{ago(detail.heard_at)} ago" if detail.heard_at else "never"),
         ("watched by", ", ".join(watcher.automation for watcher in detail.watchers)),
     ]
     table(("ENTITY", ""), [row for row in rows if row[1]], "")
+
+
+def _believed(e: EntityDetail) -> str:
+    return f"from {e.low:g} to {e.high:g} {e.unit}".rstrip()
 
 
 def _computed(e: EntityDetail) -> str:

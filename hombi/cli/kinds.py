@@ -19,11 +19,17 @@ def kinds(json: Json = False) -> None:
 
 
 def _said_in(kind: KindOfEntity) -> str:
+    if kind.own_words:
+        return f"words of its own, or {', '.join(kind.words)}" if kind.words else "words of its own"
     if kind.words:
         return " or ".join(kind.words)
+    if kind.kind == "turn":
+        return "% to the right, or to the left"
     others = [unit for unit in kind.units if unit != kind.unit]
     return ", ".join(filter(None, (kind.unit, *others))) or "no unit"
 
 
 def _believed(kind: KindOfEntity) -> str:
-    return "" if kind.words else f"{kind.low:g} to {kind.high:g} {kind.unit}".rstrip()
+    if kind.words or kind.own_words:
+        return ""
+    return f"{kind.low:g} to {kind.high:g} {kind.unit}".rstrip()

@@ -4,6 +4,7 @@ hub."""
 from __future__ import annotations
 
 from typing import Annotated, Any
+from urllib.parse import quote
 
 import httpx
 import typer
@@ -38,8 +39,8 @@ def nodes(json: Json = False) -> None:
     if json:
         as_json(result)
         return
-    rows = [(n["node"], n["title"], n["link"], n["state"]) for n in result]
-    table(("NODE", "NAME", "LINK", "STATE"), rows, "No radio nodes.")
+    rows = [(n["node"], n["title"], n["link"], n["state"], ", ".join(n["taps"])) for n in result]
+    table(("NODE", "NAME", "LINK", "STATE", "TO TAP"), rows, "No radio nodes.")
 
 
 def _do(node: str, what: str) -> None:
@@ -52,6 +53,18 @@ def press(node: Node) -> None:
     """Hold a node's button: it leaves the network it is in, and looks for one for three
     minutes."""
     _do(node, "press")
+
+
+@app.command()
+def tap(
+    node: Node,
+    what: Annotated[str, typer.Argument(help="What it has: `hombi lab nodes` lists it.")] = "",
+) -> None:
+    """Press a button of a remote, or turn a dial."""
+    if not what:
+        known = {n["node"]: n["taps"] for n in _ask("GET", "/radio")}
+        what = next(iter(known.get(node, ())), "tap")
+    _do(node, quote(what, safe=""))
 
 
 @app.command()

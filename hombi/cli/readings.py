@@ -15,9 +15,12 @@ from hombi.cli.drawing import HouseTime, as_json, clock, err, out, sparkline, ta
 from hombi.cli.exits import UNANSWERED
 from hombi.cli.run import Json, entity_called, hub
 from hombi.cli.texts import MOMENT_HELP, moment_of
-from hombi.wire.entities import Row
+from hombi.client import Hub
+from hombi.wire.entities import Command, EntityDetail, Row
+from hombi.wire.entities import Entity as EntityShape
 
 HOUR_MS = 3_600_000
+MOMENT = "%d %b %H:%M:%S"
 SPANS = ("hour", "day", "week", "month", "year")
 Entity = Annotated[
     str,
@@ -53,6 +56,10 @@ def history(
     with hub() as h:
         zone, entity = HouseTime.of(h), entity_called(h, entity)
         since, until = moments(begin, end, zone)
+        about = h.entities.get(entity)
+        if not json and (about.drawn == "marks" or about.kind == "choice"):
+            _in_words(h, about, within(span, begin, end), (span, since, until))
+            return
         fine = h.entities.history(
             entity, span, points=max(20, out.width - 4), start=since, end=until
         )
@@ -76,6 +83,36 @@ def history(
         out.print(f"over {over} for {length(of.over_ms)}, {share:.1f} % of the time")
     numbers = ("MEAN", "LOWEST", "HIGHEST", "READINGS")
     table(("FROM", *numbers), _drawn(rows), "", numbers)
+
+
+def _in_words(
+    h: Hub, about: EntityDetail, when: str, spanned: tuple[str, int | None, int | None]
+) -> None:
+    """What happened, or how a choice stood, each with its time."""
+    span, since, until = spanned
+    if about.drawn == "marks":
+        rows = h.entities.rows(about.entity, span, start=since, end=until)
+        first, last = (rows[0].start, rows[-1].end) if rows else (since or 0, until)
+        came = [(one.at, one.value) for one in h.entities.readings(about.entity, first, last)]
+        shown = [
+            (clock(at, MOMENT), about.words[round(value)] if about.words else f"{value:g}")
+            for at, value in came
+            if value is not None
+        ]
+        empty = f"Nothing happened {when}."
+        table(("WHEN", "WHAT"), shown, empty)
+        return
+    stood = h.entities.stretches(about.entity, span, start=since, end=until).stretches
+    words = about.words or []
+    table(
+        ("FROM", "IT WAS", "FOR"),
+        [
+            (clock(one.start, MOMENT), words[round(one.value)], length(one.end - one.start))
+            for one in stood
+        ],
+        f"How it stood {when} is not known.",
+        ("FOR",),
+    )
 
 
 def moments(begin: str | None, end: str | None, zone: tzinfo) -> tuple[int | None, int | None]:
@@ -150,15 +187,21 @@ def follow(
                 good = news.quality == "good"
                 line = Text(clock(news.at, "%H:%M:%S"), style="dim")
                 line.append(f"  {news.entity:<32} ", style="default")
-                value = "–" if news.value is None else f"{news.value:.2f}"
-                line.append(
-                    f"{value:>10} {about.unit if about else ''}", style="bold" if good else "red"
-                )
+                line.append(_figure(news.value, about), style="bold" if good else "red")
                 if not good:
                     line.append(f" ! {news.reason}", style="red")
                 out.print(line)
         except KeyboardInterrupt:
             return
+
+
+def _figure(value: float | None, about: EntityShape | None) -> str:
+    """A value as it is printed in a column: a word, or a number with its unit."""
+    if value is None or about is None:
+        return f"{'–' if value is None else f'{value:.2f}':>10}"
+    if about.words and round(value) < len(about.words):
+        return f"{about.words[round(value)]:>10}"
+    return f"{value:>10.2f} {about.unit}"
 
 
 def as_json_line(data: dict[str, object]) -> None:
@@ -172,25 +215,54 @@ def set_(
     entity: Annotated[
         str,
         typer.Argument(
-            help="Its address, node/entity, or its name.", autocompletion=complete.settable
+            help="The address or the name of an entity (node/entity), or of a node.",
+            autocompletion=complete.settable,
         ),
     ],
-    to: Annotated[str, typer.Argument(help="The value wanted: on, off, other, 40.")],
+    to: Annotated[
+        list[str],
+        typer.Argument(
+            help="The value wanted: on, off, other, 40, open; "
+            "or several of a node, like level=40% white=2700K."
+        ),
+    ],
+    taking: Annotated[
+        str, typer.Option(help='Go there slowly, within this time, like "3 s".')
+    ] = "",
     json: Json = False,
 ) -> None:
-    """Set an entity, and wait until its node confirms it."""
+    """Set an entity, or several values of a node, and wait until the node confirms."""
     with hub() as h:
-        entity = entity_called(h, entity)
-        command = h.entities.set(entity, to)
-        became = to
-        if to in ("other", "toggle") and command.state == "confirmed":
-            became = h.entities.get(entity).shown
-    if json:
-        as_json([command.as_dict()])
-    elif command.state == "confirmed":
-        took = (command.answered_at or command.asked_at) - command.asked_at
-        out.print(f"{entity} is {became}, confirmed by the node after {took} ms.")
-    else:
-        err.print(f"{entity} was asked to be {to}, but: {command.problem}", style="red")
-    if command.state != "confirmed":
+        values = dict(one.partition("=")[::2] for one in to if "=" in one)
+        whole = " ".join(one for one in to if "=" not in one)
+        node = _node_called(h, entity) if values or taking or "/" not in entity else ""
+        if not node and (values or taking):
+            raise typer.BadParameter(f"{entity} is not a node; a node takes several values")
+        if node:
+            commands = h.nodes.set(node, whole, values, taking=taking)
+        else:
+            entity = entity_called(h, entity)
+            commands = [h.entities.set(entity, whole)]
+        if json:
+            as_json(command.as_dict() for command in commands)
+        else:
+            for command in commands:
+                _say(h, command, values.get(command.entity.partition("/")[2], whole))
+    if any(command.state != "confirmed" for command in commands):
         raise typer.Exit(UNANSWERED)
+
+
+def _node_called(h: Hub, name: str) -> str:
+    """The node of this address or name; "" where there is none."""
+    nodes = h.nodes.list()
+    return next((n.node for n in nodes if name.casefold() in (n.node, n.title.casefold())), "")
+
+
+def _say(h: Hub, command: Command, wanted: str) -> None:
+    """What became of a command."""
+    if command.state == "confirmed":
+        took = (command.answered_at or command.asked_at) - command.asked_at
+        became = h.entities.get(command.entity).shown or wanted
+        out.print(f"{command.entity} is {became}, confirmed by the node after {took} ms.")
+    else:
+        err.print(f"{command.entity} was asked to be {wanted}, but: {command.problem}", style="red")

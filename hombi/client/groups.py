@@ -162,6 +162,7 @@ class Nodes(Group[C]):
 
     list = call(nodes.list_)
     get = call(nodes.get)
+    set = call(nodes.set_)
     add = call(nodes.add)
     add_entity = call(nodes.add_entity)
     rename = call(nodes.rename)

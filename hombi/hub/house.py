@@ -15,6 +15,7 @@ from hombi.core.kinds import KINDS, Kind
 from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
 from hombi.core.rhythm import Rhythm, alone_ms
+from hombi.core.roles import Has, Role, role_of
 from hombi.core.same import VALUES_TO_KNOW, grain
 from hombi.core.seen import as_seen
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
@@ -175,7 +176,7 @@ class Entity:
 
     def become(self, kind: Kind, low: float, high: float) -> None:
         """It is something else from now on, or has other limits."""
-        if kind is not self.kind:
+        if kind != self.kind:
             # What corrects one sort of value says nothing of another.
             self.plan = ()
         self.kind, self.low, self.high = kind, low, high
@@ -196,9 +197,9 @@ class Entity:
     def step(self) -> float:
         """In what steps it goes, in the unit of its kind: as it is shown, or as its
         node does."""
-        if self.kind.words is not None:
+        if not self.kind.measures:
             return 0.0
-        shown = 10.0**-self.kind.decimals
+        shown = self.kind.step
         told = [one for one in self.recent.values() if one is not None]
         if isinstance(self.origin, Derivation) or len(set(told)) < VALUES_TO_KNOW:
             return shown
@@ -209,11 +210,13 @@ class Entity:
     def learns(self) -> bool:
         """Whether the distances between its readings say something of its node. The
         signal is measured with each message, whatever caused that."""
-        return self.kind.words is None and not self.writable and self.kind.name != "signal"
+        return self.kind.a_number and not self.writable and self.kind.name != "signal"
 
     @property
     def unheard(self) -> bool:
-        """Whether it, or its node, is no longer heard."""
+        """Whether it, or its node, is no longer heard; what has happened stays so."""
+        if self.kind.moment:
+            return False
         return self.silent or (self.node is not None and self.node.silent)
 
     def overdue(self, now_ms: int, since_ms: int) -> bool:
@@ -274,6 +277,9 @@ class Node:
     shut_out: str = ""
     heard_in_this_run: bool = False
     clock: NodeClock = field(default_factory=NodeClock)
+    # Worked out once, until it has other values.
+    _parts: tuple[Offer, Mapping[str, str]] | None = field(default=None, repr=False)
+    _roles: dict[str, Role] = field(default_factory=dict, repr=False)
 
     @property
     def left(self) -> bool:
@@ -289,6 +295,32 @@ class Node:
     def actions(self) -> Mapping[str, Action]:
         """What it can be asked to do, by name."""
         return {action.name: action for action in self.offer.actions}
+
+    def endpoint_of(self, entity: Entity) -> str:
+        """The part of it that has an entity; "" for none."""
+        return self.endpoints.get(entity.wire_name, "")
+
+    @property
+    def endpoints(self) -> Mapping[str, str]:
+        """Its parts, by the wire names of their values."""
+        if self._parts is None or self._parts[0] is not self.offer:
+            self._parts = self.offer, self.offer.endpoints()
+            self._roles.clear()
+        return self._parts[1]
+
+    def role_of(self, endpoint: str) -> Role:
+        """What one of its parts is for a person."""
+        if endpoint not in self._roles:
+            self._roles[endpoint] = role_of(
+                Has(entity.name, entity.kind, entity.writable)
+                for entity in self.entities.values()
+                if self.endpoint_of(entity) == endpoint
+            )
+        return self._roles[endpoint]
+
+    def has_changed(self) -> None:
+        """Its values are others now."""
+        self._roles.clear()
 
     @property
     def make(self) -> str:
@@ -390,6 +422,7 @@ class House:
         if entity.node is not None:
             entity.node.entities[entity.name] = entity
             entity.node.by_wire_name[entity.wire_name] = entity
+            entity.node.has_changed()
         self.entities[entity.address] = entity
 
     def host_of(self, sources: Sequence[Entity]) -> Node | None:
@@ -412,6 +445,7 @@ class House:
         if entity.node is not None:
             entity.node.entities.pop(entity.name, None)
             entity.node.by_wire_name.pop(entity.wire_name, None)
+            entity.node.has_changed()
         self.entities.pop(entity.address, None)
 
     def take_out(self, node: Node) -> None:

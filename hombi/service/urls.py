@@ -71,6 +71,7 @@ urlpatterns = [
     path("api/rooms/<str:room>", house.RoomView.as_view()),
     path("api/nodes", nodes.NodesView.as_view()),
     path("api/nodes/<str:node>", nodes.NodeView.as_view()),
+    path("api/nodes/<str:node>/command", nodes.NodeCommandView.as_view()),
     path("api/nodes/<str:node>/again", nodes.NodeAgainView.as_view()),
     path("api/nodes/<str:node>/secret", nodes.SecretView.as_view()),
     path("api/nodes/<str:node>/key", nodes.KeyView.as_view()),

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from hombi.wire.base import Ask, MaybeName, Meta, Name, Shape
 
-TileSort = Literal["value", "values", "curve", "compare", "text", "picture", "scene"]
+TileSort = Literal["value", "values", "curve", "compare", "text", "picture", "scene", "endpoint"]
 TileSize = Literal["small", "wide", "tall", "large"]
 TileText = Annotated[str, Meta(max_length=500)]
 

@@ -22,6 +22,11 @@ class Wish(Shape, frozen=True, kw_only=True):
     shown: str
 
 
+Role = Literal[
+    "lamp", "covering", "thermostat", "lock", "fan", "remote", "outlet", "meter", "sensor"
+]
+
+
 class Entity(Shape, frozen=True, kw_only=True):
     """An entity with its latest reading. `value` is in `unit`, `raw` in the unit that
     the node sent it in; `shown` is the value as people read it."""
@@ -35,12 +40,20 @@ class Entity(Shape, frozen=True, kw_only=True):
     unit: str
     decimals: int
     words: Annotated[
-        list[str] | None, Meta(description="the names of 0 and 1, for a kind of two states")
+        list[str] | None,
+        Meta(description="the names of 0, 1, 2 …, for a kind whose values have names"),
     ]
     drawn: Annotated[
-        Literal["line", "states", "needle"],
-        Meta(description="how a page draws it; a needle is a direction, in degrees"),
+        Literal["line", "states", "needle", "marks"],
+        Meta(
+            description="how a page draws it; a needle is a direction, in degrees; marks are "
+            "moments, which happen and do not last"
+        ),
     ]
+    endpoint: Annotated[
+        str, Meta(description="the part of its node that has it; empty where it has no parts")
+    ]
+    role: Annotated[Role, Meta(description="what that part is for a person")]
     room: str | None
     writable: bool
     low: float
@@ -285,13 +298,16 @@ class Command(Shape, frozen=True, kw_only=True):
 class KindOfEntity(Shape, frozen=True, kw_only=True):
     """A kind of entity, with the units that its nodes may speak. `title` is how people
     write it, `called` are the words that nodes call it by; a value beyond `low` and
-    `high` is not believed."""
+    `high` is not believed. With `own_words` each entity brings its words. A `moment`
+    happens, and does not last."""
 
     kind: str
     title: str
     unit: str
     units: list[str]
     words: list[str] | None
+    own_words: bool
+    moment: bool
     low: float
     high: float
     called: list[str]
@@ -310,6 +326,16 @@ class EntityChange(Ask, frozen=True, kw_only=True):
     seen_in: Annotated[str, Meta(description="a unit; empty: the household's")] | UnsetType = UNSET
     decimals: Annotated[int, Meta(ge=-1, le=6, description="-1: what suits")] | UnsetType = UNSET
     keep: MaybeName | UnsetType = UNSET
+
+
+class NodeCommandRequest(Ask, frozen=True, kw_only=True):
+    """What a node is to take: several values by the names of its entities
+    ("level": "40 %"), or the whole node (`to`: "on", "60 %"); within the time of
+    `taking`, like "3 s"."""
+
+    to: Annotated[str, Meta(max_length=100)] = ""
+    values: Annotated[dict[str, str], Meta(max_length=20)] = {}
+    taking: Annotated[str, Meta(max_length=40)] = ""
 
 
 class CommandRequest(Ask, frozen=True, kw_only=True):

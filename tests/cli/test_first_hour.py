@@ -66,7 +66,7 @@ def test_the_walk_ends_with_a_lamp_that_follows_a_sensor(new_hub: Service, tmp_p
     assert "workshop is a room of Ground floor now" in shown
     assert '{"stored":1,"refused":[]}' in shown
     assert re.search(r"window-sill/light\s+640 lx", shown)
-    assert "Loft lamp/Lamp is on, confirmed by the node" in shown
+    assert "loft-lamp/lamp is on, confirmed by the node" in shown
     dark, light = re.findall(r"loft-lamp/lamp +(on|off) ", shown)
     assert (dark, light) == ("on", "off")
     told = shown[shown.rindex("the hub is up") :]

@@ -230,3 +230,44 @@ def test_a_wrong_password_is_said_and_the_hub_serves_on(broker: Broker, tmp_path
             until(lambda: any("refuses the hub: not authorised" in c.text for c in hub.doctor()))
     finally:
         service.stop()
+
+
+def test_a_press_that_waited_at_the_broker_starts_nothing(broker: Broker, service: Service) -> None:
+    """Nobody knows when it was pressed; the next one acts."""
+    board = broker.client("press-board")
+    topic = "mill/press-board/button"
+    board.publish(topic, '{"action":"double"}', qos=1).wait_for_publish(30)
+    with service.hub() as hub:
+        until(lambda: hub.messages.list(topic=topic))
+        hub.messages.pick(
+            via="broker", topic=topic, pointer="/action", kind="press", title="Button",
+            nodes=["press-board"], name="Press board",
+        )  # fmt: skip
+        hub.automations.add(
+            'name = "Bell"\n[watch]\nentity = "press-board/button"\nis = "double"\n'
+            '[[starts]]\nnotify = "everyone"\ntitle = "Rung"\n'
+        )
+
+    def starts() -> int:
+        with service.hub() as hub:
+            return hub.automations.get("bell").started_lately
+
+    board.publish(topic, '{"action":"double"}', qos=1).wait_for_publish(30)
+    until(lambda: starts() == 1)
+    service.stop()
+    board.publish(topic, '{"action":"double"}', qos=1).wait_for_publish(30)
+    board.publish(topic, '{"action":"double"}', qos=1, retain=True).wait_for_publish(30)
+    service.start()
+    with service.hub() as hub:
+        # It came in, and is shown.
+        until(lambda: len(hub.messages.list(topic=topic)) >= 2)
+        assert len(stored(service, "press-board/button", 0)) == 1
+    assert starts() == 1
+    time.sleep(5.5)  # for so long, what comes may have waited
+    board.publish(topic, '{"action":"double"}', qos=1).wait_for_publish(30)
+    until(lambda: starts() == 2)
+    board.publish(topic, '{"action":"\\u001b[2Jdouble"}', qos=1).wait_for_publish(30)
+    board.publish(topic, '{"action":7}', qos=1).wait_for_publish(30)
+    with service.hub() as hub:
+        until(lambda: hub.nodes.get("press-board").refused >= 2)
+    assert starts() == 2

@@ -179,4 +179,5 @@ def set_(address: str, to: str) -> Call[Command]:
     """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's
     `state` says whether it did."""
     body = CommandRequest(to=to)
-    return Call("POST", entity_path(address, "command"), Command, body=body)
+    # A blind takes a minute from one end to the other.
+    return Call("POST", entity_path(address, "command"), Command, body=body, quiet_s=90.0)

@@ -7,7 +7,7 @@ from types import MappingProxyType
 from typing import Any
 
 from hombi.client.calls.base import Call, path
-from hombi.wire.entities import Entity
+from hombi.wire.entities import Command, Entity, NodeCommandRequest
 from hombi.wire.nodes import (
     Acted,
     ActionRequest,
@@ -34,6 +34,16 @@ def list_() -> Call[list[Node]]:
 def get(node: str) -> Call[Node]:
     """One node."""
     return Call("GET", path("nodes", node), Node)
+
+
+def set_(
+    node: str, to: str = "", values: Mapping[str, str] = NO_INPUTS, *, taking: str = ""
+) -> Call[list[Command]]:
+    """Ask a node to take several values by their names ({"level": "40 %"}), or to be
+    something as a whole ("on", "60 %"), and wait for it. It goes there within `taking`,
+    like "3 s". Each answer's `state` says whether it did."""
+    body = NodeCommandRequest(to=to, values=dict(values), taking=taking)
+    return Call("POST", path("nodes", node, "command"), list[Command], body=body, quiet_s=90.0)
 
 
 def add(name: str, room: str = "") -> Call[NodeKey]:

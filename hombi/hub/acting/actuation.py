@@ -14,7 +14,7 @@ from hombi.core.errors import ValueTextError
 from hombi.core.same import answers, same
 from hombi.core.series import Reading
 from hombi.core.units import conversion, convert
-from hombi.core.values import parse_value, show_span, show_value
+from hombi.core.values import parse_value, show_limit, show_span, show_value
 from hombi.hub.acting.events import CommandChanged, CommandConfirmed, CommandFailed, SetByHand
 from hombi.hub.acting.wanted import OWNER, Wish, Wishes
 from hombi.hub.errors import HubError, Invalid, Refused
@@ -37,6 +37,8 @@ OTHER = ("other", "toggle")
 FOLLOWS_MS = 30_000
 # What is led to a value is told where it should be by now this often.
 STEP_MS = 1_000
+# What has a motor of its own has so much longer to be there.
+MOVES_MS = {"position": 60_000, "tilt": 60_000}
 
 
 class CommandState(StrEnum):
@@ -94,7 +96,7 @@ class Actuation(Feature):
         config: Config,
     ) -> None:
         super().__init__(context)
-        self._house, self._links, self._clock = house, links, context.clock
+        self.house, self._links, self._clock = house, links, context.clock
         self._keeper, self.answer_s = keeper, config.answer_s
         self._numbers = count(1)
         self._waiting: dict[str, list[_Waiting]] = {}
@@ -157,15 +159,21 @@ class Actuation(Feature):
 
     def check(self, address: str, text: str) -> tuple[Entity, float]:
         """What a command written by a person means. Raises NotFound, Invalid."""
-        entity = self._house.entity(address)
+        entity = self.house.entity(address)
         if not entity.writable:
             raise Invalid(f"{address} is read-only; it cannot be set")
-        if text.strip().lower() in OTHER and entity.kind.words is not None:
+        if text.strip().lower() in OTHER and entity.kind.two_states:
             return entity, self.other(entity)
         try:
             value = parse_value(text, entity.kind, bare=True)
         except ValueTextError as error:
             raise Invalid(str(error)) from error
+        # A limit of the node's own may be off by what its conversion rounds.
+        within = entity.low <= value <= entity.high
+        if not (within or same(value, entity.low) or same(value, entity.high)):
+            kind = self.house.seen(entity)
+            takes = f"{show_limit(entity.low, kind)} to {show_limit(entity.high, kind)}"
+            raise Invalid(f"{address} takes {takes}, not {text.strip()}")
         return entity, value
 
     def other(self, entity: Entity) -> float:
@@ -189,7 +197,7 @@ class Actuation(Feature):
         what was asked stays wanted.
         """
         self._commanded[entity.address] = (value, self._clock.now_ms())
-        wish = self.wishes.want(entity, value, by, taking_ms)
+        wish = self.wishes.want(entity, value, by, taking_ms + _moves_ms(entity))
         command = Command(next(self._numbers), entity, value, by, self._clock.now_ms())
         waiting = self._asked(entity, value, at_once=at_once, taking_ms=taking_ms)
         self._announce(command)
@@ -254,7 +262,7 @@ class Actuation(Feature):
             if waiting.taking_ms and not self._glides(node, entity):
                 await self._lead(node, entity, waiting)
                 waiting.taking_ms = 0
-            async with asyncio.timeout(self.answer_s + waiting.taking_ms / 1000):
+            async with asyncio.timeout(self._patience_s(entity, waiting)):
                 if not (waiting.sent or waiting.answer.done()):
                     driver, wanted = self._sender(node, entity, value, waiting.taking_ms)
                     await driver.send(node.address, [wanted])
@@ -262,7 +270,7 @@ class Actuation(Feature):
         except (LinkError, HubError) as error:
             return CommandState.UNREACHABLE, str(error)
         except TimeoutError:
-            within_s = self.answer_s + waiting.taking_ms / 1000
+            within_s = self._patience_s(entity, waiting)
             problem = f"{node.address} did not confirm within {within_s:g} s"
             return CommandState.UNANSWERED, problem
         except Exception as error:  # noqa: BLE001 - a driver's mistake is its own
@@ -270,8 +278,12 @@ class Actuation(Feature):
             return CommandState.UNREACHABLE, f"{node.link} could not send it: {error}"
         return CommandState.CONFIRMED, ""
 
+    def _patience_s(self, entity: Entity, waiting: _Waiting) -> float:
+        """How long a node has to be what it was asked to be."""
+        return self.answer_s + (waiting.taking_ms + _moves_ms(entity)) / 1000
+
     def _again(self, wish: Wish) -> None:
-        entity = self._house.entities.get(wish.entity)
+        entity = self.house.entities.get(wish.entity)
         if entity is None:
             self.wishes.done(wish)
         elif self.wishes.is_current(wish) and entity.address not in self._waiting:
@@ -346,12 +358,14 @@ class Actuation(Feature):
         self, node: Node, entity: Entity, value: float, taking_ms: int = 0
     ) -> tuple[Sends, Wanted]:
         """The driver of a node, and a value as the node takes it."""
-        binary = entity.kind.words is not None
-        sent = value
-        if not binary and entity.kind.unit:
+        kind, sent = entity.kind, value
+        word = kind.word(value) if kind.words is not None and not kind.two_states else ""
+        if kind.unit:
             sent = convert(value, entity.kind.unit, entity.wire_unit)
         driver = self._links.able(node, Sends, "nothing can be sent over it")
-        return driver, Wanted(entity.wire_name, sent, entity.wire_unit, binary, taking_ms)
+        return driver, Wanted(
+            entity.wire_name, sent, entity.wire_unit, kind.two_states, taking_ms, word
+        )
 
     def _announce(self, command: Command) -> None:
         event = CommandChanged(
@@ -372,6 +386,11 @@ class Actuation(Feature):
             yield Need("wanted", text, f"/nodes/{entity.address.partition('/')[0]}")
 
 
+def _moves_ms(entity: Entity) -> int:
+    """How long an entity may take to get where it is sent."""
+    return MOVES_MS.get(entity.kind.name, 0)
+
+
 def _answers(entity: Entity, value: float, before: float | None, reading: Reading) -> bool:
     """Whether a reading says that its node has taken this value."""
     reported = reading.sent
@@ -379,7 +398,7 @@ def _answers(entity: Entity, value: float, before: float | None, reading: Readin
         return False
     if entity.kind.words is not None:
         return same(value, reading.value)
-    asked, step = value, 10.0**-entity.kind.decimals
+    asked, step = value, entity.kind.step
     if entity.kind.unit:
         factor, addend = conversion(entity.kind.unit, entity.wire_unit)
         asked, step = value * factor + addend, step * abs(factor)

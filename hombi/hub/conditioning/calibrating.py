@@ -30,7 +30,7 @@ def calibrated(
 ) -> Calibration:
     """Compare two entities of one kind over a span, or one with values that were read
     off an instrument. Any thread. Raises Invalid."""
-    if sensor.kind.words is not None:
+    if not sensor.kind.a_number:
         raise Invalid(f"a {sensor.kind.shown} has two states, and no numbers to compare")
     if not sensor.kind.arithmetic.ordered:
         raise Invalid(

@@ -253,7 +253,7 @@ class Conditioning(Feature):
     ) -> tuple[Chain | None, float]:
         """The chain by which a past is made again from a moment on, and until when.
         What came when the entity was of another kind stays as it is."""
-        if channel.kind is not entity.kind:
+        if not entity.kind.goes_on(channel.kind):
             return None, math.inf
         # The place of the version that counts at its time; 0 where none does yet.
         place = len(versions)

@@ -58,7 +58,7 @@ def tried(history: HistoryPort, entity: Entity, plan: Plan, start_ms: int, end_m
     readings = history.single(entity.id, first, end_ms, MOST_TRIED)
     for reading in readings:
         channel = entity.channels.numbered(reading.channel)
-        if channel.kind is not entity.kind:
+        if not entity.kind.goes_on(channel.kind):
             continue
         for new in (False, True):
             if (new, channel.number) not in chains:

@@ -166,7 +166,7 @@ class Presence(Feature):
             return False
         if entity.node is not None and not entity.node.heard_in_this_run:
             return False
-        return entity.kind.words is None or entity.latest.value == 1.0
+        return not entity.kind.two_states or entity.latest.value == 1.0
 
 
 def address_of(person: str) -> str:

@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from hombi.core.errors import UnitError
-from hombi.core.kinds import KINDS, Kind
+from hombi.core.kinds import Kind, kind_by_key
 from hombi.core.rhythm import Rhythm
 from hombi.core.series import Channels
 from hombi.core.units import conversion, convert
@@ -41,7 +41,7 @@ def as_stored(offered: OfferedValue, title: str, *, hidden: bool) -> NewEntity:
     return NewEntity(
         offered.name,
         title,
-        kind.name,
+        kind.key,
         offered.wire_name,
         offered.unit,
         max(kind.low, limit(offered.low, kind.low)),
@@ -67,7 +67,7 @@ def as_chosen(offered: OfferedValue, reach: Mapping[str, Any]) -> OfferedValue:
 def with_chosen(reach: Mapping[str, Any], wire_name: str, kind: Kind, unit: str) -> dict[str, Any]:
     """What is kept of a node, with the kind that a person chose for one of its
     values."""
-    return {**reach, CHOSEN: {**reach.get(CHOSEN, {}), wire_name: [kind.name, unit]}}
+    return {**reach, CHOSEN: {**reach.get(CHOSEN, {}), wire_name: [kind.key, unit]}}
 
 
 class Described(Feature):
@@ -123,7 +123,7 @@ class Described(Feature):
         """Make an entity what is to be stored of it, by `store` where more is stored
         with it; whether anything about it is another now. What it was sent before stays
         what it was: another kind or unit is another channel."""
-        node, kind = entity.node, KINDS[stored.kind]
+        node, kind = entity.node, kind_by_key(stored.kind)
         assert node is not None, "a node says what its own entities are"
         before = (
             entity.kind,
@@ -145,7 +145,7 @@ class Described(Feature):
             return False
         entity.origin = await self.context.thread.run(store or partial(self._store, node), stored)
         self.house.take_out_entity(entity)
-        if entity.kind is not kind:
+        if entity.kind != kind:
             # It begins again: what it was before says nothing of what it is now.
             entity.latest, entity.rhythm = None, Rhythm()
         entity.become(kind, stored.low, stored.high)
@@ -185,7 +185,7 @@ class Described(Feature):
             stored = NewEntity(
                 entity.name,
                 more.get("title", entity.title),
-                kind.name,
+                kind.key,
                 entity.wire_name,
                 unit,
                 kind.low,
@@ -216,7 +216,10 @@ class ChangeKind(Change[Described, Entity], frozen=True):
     right = Right.ADMIT
 
     async def do(self, feature: Described, by: Actor) -> Done[Entity]:
-        entity, kind = feature.house.entity(self.entity), checked_kind(self.kind, self.unit)
+        entity = feature.house.entity(self.entity)
+        # What is of this kind already keeps the words of its node.
+        same = entity.kind.brings and entity.kind.name == self.kind and not self.unit
+        kind = entity.kind if same else checked_kind(self.kind, self.unit)
         if entity.node is None:
             raise Refused(f"{entity.title} is computed; its kind follows from how")
         before, unit = entity.kind.shown, self.unit or _unit(entity.wire_unit, kind)

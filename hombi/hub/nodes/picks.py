@@ -244,6 +244,8 @@ def checked_kind(name: str, unit: str, *pointers: str) -> Kind:
     except PickError as error:
         raise Invalid(str(error)) from error
     kind = kind_of(name)
+    if kind.brings and not kind.words:
+        raise Invalid(f"a {name} has the words of its node; only a node that brings some has one")
     if unit and not kind.unit:
         raise Invalid(f"a {kind.shown} has no unit; leave it empty")
     try:
@@ -261,7 +263,7 @@ def _new(
     return NewEntity(
         name,
         title.strip(),
-        kind.name,
+        kind.key,
         name,
         unit or kind.unit,
         kind.low,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import kind_by_key
 from hombi.core.series import Channels, Reading
 from hombi.hub.house import Entity, Floor, House, Node, Room
 from hombi.hub.nodes.pairing_port import ArrivalRecord
@@ -35,7 +35,7 @@ class NewEntity:
             number,
             f"{node.address}/{self.name}",
             self.title,
-            KINDS[self.kind],
+            kind_by_key(self.kind),
             channels,
             self.low,
             self.high,

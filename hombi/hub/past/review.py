@@ -100,13 +100,11 @@ def subjects(house: House, automations: Automations) -> list[Subject]:
         if program is None or not runner.record.enabled:
             continue
         for part in program.parts:
-            if part.kind.words is None and part.moving is None:
+            if part.kind.a_number and part.moving is None:
                 limit = Watched(name, program.name, part.comparison)
                 watched.setdefault(part.entity, []).append(limit)
     some = [
-        entity
-        for entity in house.entities.values()
-        if entity.kind.words is None and not entity.hidden
+        entity for entity in house.entities.values() if entity.kind.a_number and not entity.hidden
     ]
     some.sort(key=lambda e: (places.get(e.room.slug, last) if e.room else last, e.address))
     several: dict[tuple[str, str], int] = {}

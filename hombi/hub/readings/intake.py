@@ -35,6 +35,8 @@ from hombi.hub.readings.writer import Writer
 # What is older than this when it comes in was buffered by its sender: it is history,
 # and nothing acts on it.
 FRESH_MS = 10 * 60_000
+# A moment that is older happened to somebody who has given up by now: it acts no more.
+MOMENT_FRESH_MS = 5_000
 # A reading from further ahead than this came before the hub's clock was set back.
 AHEAD_MS = 1_000
 # How many readings of an entity are remembered to tell a resent one from another.
@@ -211,7 +213,7 @@ class Intake(Feature):
         another one."""
         channels = entity.channels
         now = channels.now
-        if now.unit == sample.unit and now.kind is entity.kind:
+        if now.unit == sample.unit and (now.kind is entity.kind or now.kind == entity.kind):
             return now
         channel = channels.find(entity.kind, sample.unit)
         if channel is None:
@@ -268,7 +270,8 @@ class Intake(Feature):
             if not set_back:
                 return
         was_silent, entity.silent = entity.silent, False
-        if reading.at_ms < now - FRESH_MS:
+        fresh_ms = MOMENT_FRESH_MS if entity.kind.moment else FRESH_MS
+        if reading.at_ms < now - fresh_ms:
             entity.latest = reading
             return
         entity.heard(reading)

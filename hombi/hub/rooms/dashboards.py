@@ -17,7 +17,7 @@ from hombi.hub.naming import proper_name
 from hombi.hub.rooms.dashboards_port import DashboardRecord
 from hombi.hub.rooms.events import DashboardArranged, DashboardRemoved, RoomRemoved
 
-Sort = Literal["value", "values", "curve", "compare", "text", "picture", "scene"]
+Sort = Literal["value", "values", "curve", "compare", "text", "picture", "scene", "endpoint"]
 Size = Literal["small", "wide", "tall", "large"]
 # How many values a tile of each sort shows: at least, and at most.
 OF: dict[str, tuple[int, int]] = {
@@ -28,6 +28,7 @@ OF: dict[str, tuple[int, int]] = {
     "text": (0, 0),
     "picture": (0, 4),
     "scene": (0, 0),
+    "endpoint": (1, 12),
 }
 MOST_TILES, MOST_DASHBOARDS, LONGEST_TEXT = 80, 60, 500
 ROOM = "room-"

@@ -101,6 +101,8 @@ def _entity(hub: Hub, entity: Entity) -> dict[str, Any]:
         "decimals": seen.decimals,
         "words": list(kind.words) if kind.words else None,
         "drawn": kind.arithmetic.drawn,
+        "endpoint": node.endpoint_of(entity) if node else "",
+        "role": node.role_of(node.endpoint_of(entity)) if node else "sensor",
         "room": entity.room.slug if entity.room else None,
         "writable": entity.writable,
         "low": min(_both(seen, entity)),

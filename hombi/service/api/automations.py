@@ -18,6 +18,7 @@ from hombi.hub.automations.changes import (
 )
 from hombi.hub.automations.port import TextRecord
 from hombi.hub.errors import Invalid
+from hombi.hub.hub import Hub
 from hombi.service.api import answers
 from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import Query, operation
@@ -85,8 +86,15 @@ class WriteView(View):
     @operation(takes=ThresholdRequest, gives=Written)
     def post(self, request: Request) -> Response:
         """The text that the blanks make; nothing is kept."""
-        text = write(Threshold(**body(request, ThresholdRequest).given()))
-        return Response(read(lambda h: Written(text=text, **answers.checked(h, text))))
+        blanks = body(request, ThresholdRequest).given()
+
+        def written(h: Hub) -> Written:
+            entity = h.house.entities.get(blanks["entity"])
+            happens = entity is not None and entity.kind.moment
+            text = write(Threshold(**blanks, happens=happens))
+            return Written(text=text, **answers.checked(h, text))
+
+        return Response(read(written))
 
 
 class EditView(View):

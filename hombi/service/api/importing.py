@@ -253,11 +253,12 @@ class _Units:
 
 
 def _no_state(entity: Entity, row: Row) -> str:
-    """What is wrong with a value that should be one of two states."""
-    if entity.kind.words is None or row.value in (None, 0, 1):
+    """What is wrong with a value that should be the number of a state."""
+    words = entity.kind.words
+    if words is None or row.value is None or row.value in range(len(words)):
         return ""
-    none, one = entity.kind.words
-    return f"{row.value:g} is not a state; write 0 for {none}, 1 for {one}"
+    states = ", ".join(f"{number} for {word}" for number, word in enumerate(words))
+    return f"{row.value:g} is not a state; write {states}"
 
 
 def _take(

@@ -159,6 +159,8 @@ class KindsView(View):
                     unit=k.unit,
                     units=units_for(k.unit),
                     words=list(k.words) if k.words else None,
+                    own_words=k.brings,
+                    moment=k.moment,
                     low=k.low,
                     high=k.high,
                     called=list(k.called),

@@ -7,8 +7,10 @@ from urllib.parse import urlencode
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from hombi.hub.acting.whole_node import CommandNode
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
+from hombi.hub.kernel import Right
 from hombi.hub.nodes.feature import AskAgain, ChangeNode, RemoveNode
 from hombi.hub.nodes.pairing import fresh_setup_code
 from hombi.hub.nodes.picks import AddNode, AddPosted
@@ -21,7 +23,7 @@ from hombi.service.api.schema import Query, operation
 from hombi.service.api.trust import drawn
 from hombi.service.api.views import View, actor, done, given
 from hombi.service.bridge import call, change, hub, read
-from hombi.wire.entities import Entity
+from hombi.wire.entities import Command, Entity, NodeCommandRequest
 from hombi.wire.nodes import (
     Acted,
     ActionRequest,
@@ -95,6 +97,22 @@ class NodeView(View):
         """Take it out of the house. Its history is kept unless `history=delete`."""
         keep = request.query_params.get("history", "keep") != "delete"
         return done(request, RemoveNode(node, keep_history=keep))
+
+
+class NodeCommandView(View):
+    """Commands to a node: several of its values at once."""
+
+    does = Right.USE
+
+    @operation(takes=NodeCommandRequest, gives=list[Command])
+    def post(self, request: Request, node: str) -> Response:
+        """Ask the node to take several values, or to be something as a whole, and wait
+        until it confirms them or time is up."""
+        asked = body(request, NodeCommandRequest)
+        wanted = CommandNode(node, asked.to, asked.values, asked.taking)
+        return Response(
+            change(actor(request), wanted, lambda _, all_: [answers.command(c) for c in all_])
+        )
 
 
 class SecretView(View):

@@ -7,7 +7,7 @@ from dataclasses import asdict
 from django.contrib.auth import get_user_model
 from django.db import transaction
 
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import kind_by_key
 from hombi.core.series import Channel, Channels, Derivation, Origin
 from hombi.core.series.methods import kind_given
 from hombi.hub import house as h
@@ -143,7 +143,7 @@ class DatabaseHouse:
             room_id=entity.own_room.id if entity.own_room else None,
             name=entity.name,
             title=entity.title,
-            kind=entity.kind.name,
+            kind=entity.kind.key,
             low=entity.low,
             high=entity.high,
             writable=False,
@@ -162,7 +162,7 @@ class DatabaseHouse:
             stored = m.Entity.objects.create(
                 name=entity.name,
                 title=entity.title,
-                kind=entity.kind.name,
+                kind=entity.kind.key,
                 low=entity.low,
                 high=entity.high,
                 writable=entity.writable,
@@ -170,7 +170,7 @@ class DatabaseHouse:
                 channel=now.number,
             )
             m.Channel.objects.create(
-                entity=stored, number=now.number, kind=now.kind.name, unit=now.unit,
+                entity=stored, number=now.number, kind=now.kind.key, unit=now.unit,
                 since_ms=now.since_ms,
             )  # fmt: skip
         return int(stored.pk)
@@ -199,12 +199,12 @@ def _stored(node_id: int, new: NewEntity, since_ms: int) -> tuple[int, Channels]
         node_id=node_id, name=new.name, defaults=asdict(new)
     )
     known = [_channel(channel) for channel in entity.channels.all()]
-    same = [c for c in known if (c.kind.name, c.unit) == (new.kind, new.wire_unit)]
+    same = [c for c in known if (c.kind.key, c.unit) == (new.kind, new.wire_unit)]
     if same:
         now = same[0]
     else:
         number = max((c.number for c in known), default=-1) + 1
-        now = Channel(number, KINDS[new.kind], new.wire_unit, since_ms)
+        now = Channel(number, kind_by_key(new.kind), new.wire_unit, since_ms)
         known.append(now)
         m.Channel.objects.create(
             entity=entity, number=number, kind=new.kind, unit=new.wire_unit, since_ms=since_ms
@@ -216,13 +216,15 @@ def _stored(node_id: int, new: NewEntity, since_ms: int) -> tuple[int, Channels]
 
 
 def _channel(stored: m.Channel) -> Channel:
-    return Channel(stored.number, KINDS[stored.kind], stored.unit, stored.since_ms, stored.file)
+    return Channel(
+        stored.number, kind_by_key(stored.kind), stored.unit, stored.since_ms, stored.file
+    )
 
 
 def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room | None) -> h.Entity:
     """An entity with its latest reading."""
     origin: Origin
-    kind = KINDS[stored.kind]
+    kind = kind_by_key(stored.kind)
     if stored.derivation:
         how = stored.derivation
         kind = kind_given(how["method"], kind)
