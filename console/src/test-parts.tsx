@@ -19,6 +19,8 @@ export function entity(address: string, change: Partial<Entity> = {}): Entity {
     decimals: 1,
     words: null,
     drawn: "line",
+    endpoint: "",
+    role: "sensor",
     room: "cellar",
     writable: false,
     hidden: false,

@@ -173,6 +173,9 @@ def test_values_are_compared_in_one_chart(console: Page, service: Service) -> No
     expect(console.get_by_text("have no values of the same kind")).to_be_visible()
     node = let_in(service, description("Beam", humidity=CLIMATE["humidity"]), "Loft")
     assert node.post([{"n": "humidity", "v": 61}]).is_success
+    # The page has heard of the new node once it can be added.
+    added = console.get_by_label("Add a value").locator("option", has_text="Beam humidity")
+    expect(added).to_have_count(1)
     console.get_by_label("With the room").select_option("loft")
     compared = console.get_by_role("list", name="Compared").get_by_role("listitem")
     expect(compared).to_have_text(["Cellar rack humidity", "Beam humidity"])

@@ -138,3 +138,70 @@ def test_a_foreign_network_waits_for_a_word(console: Page, service: Service, air
     expect(
         console.get_by_role("heading", name="The Zigbee stick carries another network")
     ).to_have_count(0, timeout=60_000)
+
+
+def test_what_a_household_operates_is_one_tile_each_and_works_by_keys(
+    console: Page, service: Service, air: Air
+) -> None:
+    with service.hub() as hub:
+        for node in ("loft-reading-lamp", "drying-room-radiator", "workshop-lock", "loft-dial"):
+            let_in(hub, air, node, "Workshop")
+        until(lambda: hub.entities.get("loft-reading-lamp/white").value == 2703)
+        until(lambda: hub.entities.get("drying-room-radiator/mode").value is not None)
+        until(lambda: hub.entities.get("workshop-lock/lock").value == 1)
+        until(lambda: (1, 6) in air.do(lambda: air.nodes["loft-dial"].bound))
+    console.goto("/rooms/workshop")
+    lamp = console.get_by_role("listitem").filter(has_text="Loft reading lamp")
+    expect(lamp).to_have_count(1)
+    switch = lamp.get_by_role("switch")
+    switch.focus()
+    switch.press("Space")
+    until(lambda: air.do(lambda: air.nodes["loft-reading-lamp"].on))
+    expect(lamp.locator('[data-value="loft-reading-lamp/switch"]')).to_have_text("on")
+    white = lamp.get_by_role("slider", name="Loft reading lamp white")
+    white.focus()
+    white.press("ArrowRight")
+    expect(lamp.locator('[data-value="loft-reading-lamp/white"]')).to_have_text("2747 K")
+
+    radiator = console.get_by_role("listitem").filter(has_text="thermostat")
+    radiator.get_by_role("radio", name="heat").focus()
+    radiator.get_by_role("radio", name="heat").press("ArrowLeft")
+    until(
+        lambda: air.do(lambda: air.nodes["drying-room-radiator"]._read(1, 0x201, 0x1C).value) == 0
+    )
+    expect(radiator.locator('[data-value="drying-room-radiator/mode"]')).to_have_text("off")
+    radiator.get_by_role("button", name="Drying room radiator target: lower").click()
+    expect(radiator.locator('[data-value="drying-room-radiator/target"]')).to_have_text("25.5 °C")
+
+    console.get_by_role("button", name="Unlock …").click()
+    console.get_by_role("dialog").get_by_role("button", name="Unlock", exact=True).click()
+    until(lambda: air.do(lambda: air.nodes["workshop-lock"]._read(1, 0x101, 0).value) == 2)
+    expect(console.get_by_role("button", name="Lock", exact=True)).to_be_visible()
+
+    air.do(lambda: air.nodes["loft-dial"].tap("tap"))
+    dial = console.get_by_role("listitem").filter(has_text="Loft dial").filter(has_text="remote")
+    expect(dial.locator("[data-value]").first).to_have_text("toggle")
+    assert violations(console) == []
+
+
+def test_a_press_has_its_moments_and_an_automation_from_the_form(
+    console: Page, service: Service, air: Air
+) -> None:
+    console.goto("/readings/loft-dial/button")
+    expect(console.get_by_text("toggle ×1")).to_be_visible()
+    assert violations(console) == []
+    console.get_by_role("link", name="Write one").click()
+    expect(console.get_by_label("When it sends")).to_be_visible()
+    expect(console.get_by_label("Held for")).to_have_count(0)
+    console.get_by_label("Name").fill("Dial works the lamp")
+    console.get_by_label("When it sends").select_option("toggle")
+    console.get_by_label("Switch to its other state").select_option("loft-reading-lamp/switch")
+    console.get_by_role("button", name="Write the text").click()
+    console.get_by_role("button", name="Put on duty").click()
+    expect(console.get_by_role("heading", name="Dial works the lamp")).to_be_visible()
+    on = air.do(lambda: air.nodes["loft-reading-lamp"].on)
+    air.do(lambda: air.nodes["loft-dial"].tap("tap"))
+    until(lambda: air.do(lambda: air.nodes["loft-reading-lamp"].on) is not on)
+    console.goto("/readings/drying-room-radiator/mode")
+    expect(console.get_by_role("img", name=re.compile("Its words as strips"))).to_be_visible()
+    assert violations(console) == []

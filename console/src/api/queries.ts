@@ -2,7 +2,7 @@
 // the answers fresh.
 import { useQuery } from "@tanstack/react-query";
 import { hubTime } from "../ui/time";
-import { addressParts, api, ask, type Span } from "./client";
+import { addressParts, api, ask, type Schemas, type Span } from "./client";
 import type { Asked } from "./courses";
 import { notOlder } from "./readings";
 
@@ -128,6 +128,10 @@ export const useLoudspeakers = () =>
 
 export const useNotices = () =>
   useQuery({ queryKey: keys.notices, queryFn: () => ask(api.GET("/api/notices")) });
+
+/** Whether a person can choose a kind: the words of a choice come from its node alone. */
+export const canBeChosen = (kind: Schemas["KindOfEntity"]) =>
+  !kind.own_words || kind.words !== null;
 
 export const useKinds = () =>
   useQuery({

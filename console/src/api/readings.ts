@@ -7,10 +7,12 @@ export type LiveReading = Schemas["ReadingNews"];
 /** A value as people read it; the same as the hub's own words. */
 export function shown(
   value: number | null | undefined,
-  entity: Pick<Entity, "unit" | "decimals" | "words">,
+  entity: Pick<Entity, "unit" | "decimals" | "words"> & Partial<Pick<Entity, "drawn">>,
 ): string {
   if (value === null || value === undefined) return "–";
-  if (entity.words) return entity.words[value >= 0.5 ? 1 : 0] ?? "";
+  if (entity.words) return entity.words[Math.round(value)] ?? `${Math.round(value)}`;
+  if (entity.drawn === "marks")
+    return `${Math.abs(value).toFixed(entity.decimals)} ${entity.unit} ${value < 0 ? "left" : "right"}`;
   if (entity.unit === "s" && Math.abs(value) >= 60)
     return (value < 0 ? "-" : "") + length(Math.abs(value) * 1000);
   return `${value.toFixed(entity.decimals)} ${entity.unit}`.trim();

@@ -1335,6 +1335,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/nodes/{node}/command": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Ask the node to take several values, or to be something as a whole, and wait
+         *     until it confirms them or time is up.
+         */
+        post: operations["nodes_command_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/nodes/{node}/entities": {
         parameters: {
             query?: never;
@@ -2732,13 +2752,20 @@ export interface components {
             kind: string;
             unit: string;
             decimals: number;
-            /** @description the names of 0 and 1, for a kind of two states */
+            /** @description the names of 0, 1, 2 …, for a kind whose values have names */
             words: string[] | null;
             /**
-             * @description how a page draws it; a needle is a direction, in degrees
+             * @description how a page draws it; a needle is a direction, in degrees; marks are moments, which happen and do not last
              * @enum {unknown}
              */
-            drawn: "line" | "needle" | "states";
+            drawn: "line" | "marks" | "needle" | "states";
+            /** @description the part of its node that has it; empty where it has no parts */
+            endpoint: string;
+            /**
+             * @description what that part is for a person
+             * @enum {unknown}
+             */
+            role: "covering" | "fan" | "lamp" | "lock" | "meter" | "outlet" | "remote" | "sensor" | "thermostat";
             room: string | null;
             writable: boolean;
             low: number;
@@ -2813,13 +2840,20 @@ export interface components {
             kind: string;
             unit: string;
             decimals: number;
-            /** @description the names of 0 and 1, for a kind of two states */
+            /** @description the names of 0, 1, 2 …, for a kind whose values have names */
             words: string[] | null;
             /**
-             * @description how a page draws it; a needle is a direction, in degrees
+             * @description how a page draws it; a needle is a direction, in degrees; marks are moments, which happen and do not last
              * @enum {unknown}
              */
-            drawn: "line" | "needle" | "states";
+            drawn: "line" | "marks" | "needle" | "states";
+            /** @description the part of its node that has it; empty where it has no parts */
+            endpoint: string;
+            /**
+             * @description what that part is for a person
+             * @enum {unknown}
+             */
+            role: "covering" | "fan" | "lamp" | "lock" | "meter" | "outlet" | "remote" | "sensor" | "thermostat";
             room: string | null;
             writable: boolean;
             low: number;
@@ -3176,7 +3210,8 @@ export interface components {
          * KindOfEntity
          * @description A kind of entity, with the units that its nodes may speak. `title` is how people
          *         write it, `called` are the words that nodes call it by; a value beyond `low` and
-         *         `high` is not believed.
+         *         `high` is not believed. With `own_words` each entity brings its words. A `moment`
+         *         happens, and does not last.
          */
         KindOfEntity: {
             kind: string;
@@ -3184,6 +3219,8 @@ export interface components {
             unit: string;
             units: string[];
             words: string[] | null;
+            own_words: boolean;
+            moment: boolean;
             low: number;
             high: number;
             called: string[];
@@ -3472,6 +3509,22 @@ export interface components {
         NodeChange: {
             title?: string;
             room?: string;
+        };
+        /**
+         * NodeCommandRequest
+         * @description What a node is to take: several values by the names of its entities
+         *         ("level": "40 %"), or the whole node (`to`: "on", "60 %"); within the time of
+         *         `taking`, like "3 s".
+         */
+        NodeCommandRequest: {
+            /** @default  */
+            to?: string;
+            /** @default {} */
+            values?: {
+                [key: string]: string;
+            };
+            /** @default  */
+            taking?: string;
         };
         /**
          * NodeKey
@@ -4485,7 +4538,7 @@ export interface components {
          */
         Tile: {
             /** @enum {unknown} */
-            sort: "compare" | "curve" | "picture" | "scene" | "text" | "value" | "values";
+            sort: "compare" | "curve" | "endpoint" | "picture" | "scene" | "text" | "value" | "values";
             of: string[];
             /** @enum {unknown} */
             size: "large" | "small" | "tall" | "wide";
@@ -4498,7 +4551,7 @@ export interface components {
          */
         TileRequest: {
             /** @enum {unknown} */
-            sort: "compare" | "curve" | "picture" | "scene" | "text" | "value" | "values";
+            sort: "compare" | "curve" | "endpoint" | "picture" | "scene" | "text" | "value" | "values";
             /** @default [] */
             of?: string[];
             /**
@@ -7804,6 +7857,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_command_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NodeCommandRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Command"][];
+                };
             };
             /** @description a problem */
             default: {

@@ -1,7 +1,9 @@
-// An entity with two states over time: bars where it was at the second one, and the
-// stretches in words for who cannot see them. What is too short to be drawn, or is known
+// An entity with states over time: bars where it was at the second of two, or strips of
+// their own shade for each word of a choice; and the stretches in words for who cannot
+// see them. What is too short to be drawn, or is known
 // by its sums alone, is a bar as high as its part of an hour or a day.
 import type { Entity, Schemas } from "../api/client";
+import { shown } from "../api/readings";
 import { clock, day, exact, hubTime, span } from "../ui/time";
 
 type Course = Schemas["Stretches"];
@@ -27,7 +29,11 @@ export function drawn(course: Pick<Course, "stretches" | "shares" | "cut" | "sta
 
 export function States({ course, entity }: { course: Course; entity: Entity }) {
   const [off = "0", on = "1"] = entity.words ?? [];
-  const { stretches, shares } = drawn(course);
+  const choice = entity.kind === "choice";
+  const { stretches, shares } = choice
+    ? { stretches: course.stretches, shares: [] }
+    : drawn(course);
+  const inWords = (value: number) => shown(value, entity);
   const length = course.end - course.start;
   const place = (at: number) => `${((at - course.start) / length) * 100}%`;
   const within = (one: { start: number; end: number }) => ({
@@ -35,6 +41,7 @@ export function States({ course, entity }: { course: Course; entity: Entity }) {
     width: `calc(${place(one.end)} - ${place(one.start)})`,
   });
   const long = (ms: number) => span(Math.round(ms / 1000));
+  const wide = (one: { start: number; end: number }) => (one.end - one.start) / length > LABEL;
   const last = shares[shares.length - 1];
   const row = shares.some((one) => one.end - one.start > DAY_MS / 2) ? "day" : "hour";
   const told = [
@@ -44,23 +51,29 @@ export function States({ course, entity }: { course: Course; entity: Entity }) {
     })),
     ...stretches.map((one) => ({
       start: one.start,
-      text: `${one.value >= 0.5 ? on : off} for ${long(one.end - one.start)}`,
+      text: `${inWords(one.value)} for ${long(one.end - one.start)}`,
     })),
   ];
   return (
     <div className="rule border-y py-4">
       <div
         role="img"
-        aria-label={`${on} as bars, from ${exact(course.start)} to ${exact(course.end)}`}
+        aria-label={`${choice ? "Its words as strips" : `${on} as bars`}, from ${exact(course.start)} to ${exact(course.end)}`}
         className="relative h-16 bg-sheet"
       >
         {stretches.map((one) => (
           <span
             key={one.start}
-            title={`${one.value >= 0.5 ? on : off} for ${long(one.end - one.start)}, from ${exact(one.start)}`}
-            className={`absolute inset-y-0 min-w-px ${one.value >= 0.5 ? "bg-act" : "border-rule border-b-2"}`}
-            style={within(one)}
-          />
+            title={`${inWords(one.value)} for ${long(one.end - one.start)}, from ${exact(one.start)}`}
+            className={`absolute inset-y-0 min-w-px overflow-hidden ${choice ? "" : one.value >= 0.5 ? "bg-act" : "border-rule border-b-2"}`}
+            style={{ ...within(one), ...(choice && { background: shade(one.value) }) }}
+          >
+            {choice && wide(one) && (
+              <span className="absolute inset-x-1 bottom-1 truncate text-ink text-xs">
+                {inWords(one.value)}
+              </span>
+            )}
+          </span>
         ))}
         {shares.map((one) => (
           <span
@@ -89,8 +102,18 @@ export function States({ course, entity }: { course: Course; entity: Entity }) {
       </div>
       <details className="mt-2">
         <summary className="cursor-pointer text-act text-sm">
-          <span aria-hidden className="mr-1 inline-block size-3 bg-act" />
-          {on}; the rest is {off}.{" "}
+          {choice ? (
+            course.cut ? (
+              "The latest of them. "
+            ) : (
+              ""
+            )
+          ) : (
+            <>
+              <span aria-hidden className="mr-1 inline-block size-3 bg-act" />
+              {on}; the rest is {off}.{" "}
+            </>
+          )}
           {last &&
             `${stretches.length > 0 ? `Before ${exact(last.end)}, a` : "A"} bar is as high as its part of the ${row}. `}
           In words
@@ -109,6 +132,13 @@ export function States({ course, entity }: { course: Course; entity: Entity }) {
     </div>
   );
 }
+
+/** A shade of its own for each word; the first one, mostly off, is the paper's. */
+const shade = (value: number) =>
+  value === 0
+    ? "var(--rule)"
+    : `color-mix(in oklab, ${SHADES[(value - 1) % SHADES.length]} ${value > SHADES.length ? 35 : 60}%, var(--sheet))`;
+const SHADES = ["var(--act)", "var(--amber)", "var(--madder)", "var(--faint)"];
 
 const STEPS_MS = [10, 60, 180, 360, 1_440, 4 * 1_440, 7 * 1_440].map((min) => min * 60_000);
 const MOST_TICKS = 9;

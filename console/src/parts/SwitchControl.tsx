@@ -6,7 +6,13 @@ import type { Command, Entity } from "../api/client";
 import { useChange } from "../api/useChange";
 import { Mark, Wanted } from "../ui/parts";
 
-export function SwitchControl({ entity, label }: { entity: Entity; label: string }) {
+export function SwitchControl({
+  entity,
+  label = entity.spoken,
+}: {
+  entity: Entity;
+  label?: string;
+}) {
   const command = useChange({
     mutationFn: (on: boolean) => changes.command(entity.entity, on ? "on" : "off"),
   });

@@ -4,33 +4,22 @@ import type { ComponentType } from "react";
 import type { Automation, Entity } from "../api/client";
 import { useCourse } from "../api/courses";
 import { shown } from "../api/readings";
-import { LevelControl } from "./LevelControl";
-import { SwitchControl } from "./SwitchControl";
+import { Control } from "./Control";
 import { trend } from "./trend";
 
 export type Limit = NonNullable<Automation["watch"]>;
 export type Face = ComponentType<{ entity: Entity; limits: Limit[] }>;
 
-const BY_KIND: Record<string, Face> = {
-  switch: ({ entity }) => (
-    <>
-      <Word entity={entity} />
-      {entity.writable && <SwitchControl entity={entity} label={entity.spoken} />}
-    </>
-  ),
-  level: ({ entity, limits }) => (
-    <>
-      <Figure entity={entity} />
-      {entity.writable && <LevelControl entity={entity} />}
-      <Trend address={entity.entity} limits={limits} />
-    </>
-  ),
-};
-
-const WORD: Face = ({ entity }) => <Word entity={entity} />;
+const WORD: Face = ({ entity }) => (
+  <>
+    <Word entity={entity} />
+    <Control entity={entity} />
+  </>
+);
 const FIGURE: Face = ({ entity, limits }) => (
   <>
     <Figure entity={entity} />
+    <Control entity={entity} />
     <Trend address={entity.entity} limits={limits} />
   </>
 );
@@ -39,9 +28,22 @@ const NEEDLE: Face = ({ entity }) => (
   <div className="flex items-center gap-4">
     <Needle entity={entity} />
     <Figure entity={entity} />
+    <Control entity={entity} />
   </div>
 );
-const DRAWN: Record<Entity["drawn"], Face> = { line: FIGURE, states: WORD, needle: NEEDLE };
+const HUE: Face = ({ entity }) => (
+  <>
+    <Figure entity={entity} />
+    <Control entity={entity} />
+  </>
+);
+const BY_KIND: Record<string, Face> = { hue: HUE };
+const DRAWN: Record<Entity["drawn"], Face> = {
+  line: FIGURE,
+  states: WORD,
+  needle: NEEDLE,
+  marks: WORD,
+};
 
 /** The face of an entity's tile. */
 export function faceOf(entity: Pick<Entity, "kind" | "drawn">): Face {

@@ -71,6 +71,16 @@ export function columns(history: Columns, calm = false) {
   return [at, ...series] as [number[], ...(number | null)[][]];
 }
 
+/** How long and how often a choice was each of its words, the longest first. */
+export function spent(course: Pick<Schemas["Stretches"], "stretches">) {
+  const all = new Map<number, { value: number; ms: number; times: number }>();
+  for (const one of course.stretches) {
+    const of = all.get(one.value) ?? { value: one.value, ms: 0, times: 0 };
+    all.set(one.value, { ...of, ms: of.ms + one.end - one.start, times: of.times + 1 });
+  }
+  return [...all.values()].sort((a, b) => b.ms - a.ms);
+}
+
 /**
  * What an entity with states comes to: for how long it was at 1, and how often that began;
  * null where that is known for a part of the span only.

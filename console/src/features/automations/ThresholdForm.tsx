@@ -22,6 +22,7 @@ export function ThresholdForm({
   const direction = every.find((e) => e.entity === entity && e.drawn === "needle");
   const found = all.find((e) => e.entity === watched);
   const words = found?.words ?? null;
+  const happens = found?.drawn === "marks";
   const write = useChange({
     mutationFn: (body: Threshold) => changes.writeAutomation(body),
     onSuccess: (written) => onText(written.text),
@@ -42,7 +43,13 @@ export function ThresholdForm({
       switch: text("switch"),
       notify: text("notify"),
       title: text("title"),
-      text: text("notify") ? (words ? "{entity} is {value}" : "{value} for {held}") : "",
+      text: text("notify")
+        ? happens
+          ? "{entity}: {value}"
+          : words
+            ? "{entity} is {value}"
+            : "{value} for {held}"
+        : "",
       about: "",
     });
   }
@@ -64,7 +71,7 @@ export function ThresholdForm({
           {all.map((e) => (
             <option key={e.entity} value={e.entity}>
               {e.spoken}
-              {e.shown && `, now ${e.shown}`}
+              {e.shown && `, ${e.drawn === "marks" ? "last" : "now"} ${e.shown}`}
             </option>
           ))}
         </select>
@@ -77,9 +84,9 @@ export function ThresholdForm({
       )}
       <div className="grid grid-cols-2 gap-4">
         {words ? (
-          <Labelled label="When it is">
+          <Labelled label={happens ? "When it sends" : "When it is"}>
             <select name="limit" className="field">
-              {[...words].reverse().map((word) => (
+              {(happens ? words : [...words].reverse()).map((word) => (
                 <option key={word}>{word}</option>
               ))}
             </select>
@@ -102,10 +109,12 @@ export function ThresholdForm({
             </Labelled>
           </>
         )}
-        <Labelled label="Held for" hint="Shorter times do not count.">
-          <input name="held" placeholder="like 10 min" className="field" />
-        </Labelled>
-        {!words && (
+        {!happens && (
+          <Labelled label="Held for" hint="Shorter times do not count.">
+            <input name="held" placeholder="like 10 min" className="field" />
+          </Labelled>
+        )}
+        {!words && !happens && (
           <Labelled label="Until" hint="The value at which it ends. The limit, if empty.">
             <input name="until" placeholder={`like 86 ${found?.unit ?? "%"}`} className="field" />
           </Labelled>
@@ -114,7 +123,7 @@ export function ThresholdForm({
       <Labelled label="Only between" hint="Empty for the whole day.">
         <input name="between" placeholder="like 06:00-22:00" className="field" />
       </Labelled>
-      <Labelled label="Switch on, and off when it ends">
+      <Labelled label={happens ? "Switch to its other state" : "Switch on, and off when it ends"}>
         <select name="switch" className="field">
           <option value="">nothing</option>
           {all

@@ -133,7 +133,7 @@ function Course({
 }) {
   const entities = useEntities();
   const entity = entities.data?.find((one) => one.entity === data.entity);
-  const states = entity?.words !== null;
+  const states = entity?.words !== null || entity.drawn === "marks";
   const found = useCourses(states ? [] : [data.entity], asked(window));
   const marks = useMemo(
     () =>

@@ -150,7 +150,7 @@ const takesOf = (key: string, name: string, known: Known) =>
 function limitsOf(key: string, typed: string, before: string, known: Known): Completion[] {
   const named = [...before.matchAll(/(?:entity|switch|set|duty)\s*=\s*"([^"]*)"/g)].at(-1)?.[1];
   const entity = known.entities.find((one) => one.entity === named);
-  const other = key === "to" && entity?.writable ? ["other"] : [];
+  const other = key === "to" && entity?.writable && entity.kind !== "choice" ? ["other"] : [];
   if (entity?.words) return [...entity.words, ...other].map((label) => ({ label }));
   if (/^\s*-?[\d.,]+\s*$/.test(typed)) return entity?.unit ? [{ label: entity.unit }] : [];
   if (key === "to" && !entity) return [{ label: "on" }, { label: "off" }, { label: "other" }];

@@ -40,7 +40,10 @@ const FIRST = ["temperature", "humidity", "co2"];
  * units reach. */
 export function ofBothRooms(all: Entity[], one: string, other: string): string[] {
   const of = (room: string) =>
-    all.filter((e) => e.room === room && !e.hidden && !e.words && e.kind !== "battery");
+    all.filter(
+      (e) =>
+        e.room === room && !e.hidden && e.drawn !== "marks" && !e.words && e.kind !== "battery",
+    );
   const rank = (e: Entity) => FIRST.indexOf(e.kind) + 1 || FIRST.length + 1;
   const units = new Set<string>();
   const kinds = new Set<string>();

@@ -5,11 +5,11 @@ import { Link, useParams } from "react-router";
 import { addressParts, api, ask, type EntityDetail } from "../../api/client";
 import { useEntity, useHouse, useNodes, useStretches } from "../../api/queries";
 import { shown } from "../../api/readings";
-import { LevelControl } from "../../parts/LevelControl";
-import { stood } from "../../parts/numbers";
+import { Control } from "../../parts/Control";
+import { Moments } from "../../parts/Moments";
+import { spent, stood } from "../../parts/numbers";
 import { Spans } from "../../parts/Spans";
 import { States } from "../../parts/States";
-import { SwitchControl } from "../../parts/SwitchControl";
 import { asked, useWindow, type Window } from "../../parts/window";
 import { linkTitle } from "../../ui/links";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
@@ -38,7 +38,9 @@ export function EntityPage() {
           <Now entity={found} />
           <Jobs address={address} />
           {perOf(found) && <Tally entity={found} per={perOf(found) ?? "day"} />}
-          {found.words ? (
+          {found.drawn === "marks" ? (
+            <Happened entity={found} window={window} />
+          ) : found.words ? (
             <Stood entity={found} window={window} />
           ) : (
             <Drawn entity={found} window={window} onWindow={setWindow} />
@@ -51,9 +53,12 @@ export function EntityPage() {
             )}
             <Watchers entity={found} />
           </div>
-          {found.words === null && !found.computed && !found.writable && (
-            <ConditioningSection entity={asKept(found)} window={window} onWindow={setWindow} />
-          )}
+          {found.words === null &&
+            found.drawn !== "marks" &&
+            !found.computed &&
+            !found.writable && (
+              <ConditioningSection entity={asKept(found)} window={window} onWindow={setWindow} />
+            )}
           <Shown entity={found} />
           {!found.computed && <ImportPast entity={found} />}
           <LatestReadings address={address} entity={found} />
@@ -70,13 +75,20 @@ function Now({ entity }: { entity: EntityDetail }) {
         {entity.shown || "–"}
       </span>
       <span className="text-faint">
-        heard <Ago at={entity.heard_at} />
+        {entity.drawn !== "marks" ? (
+          <>
+            heard <Ago at={entity.heard_at} />
+          </>
+        ) : entity.at === null ? (
+          "nothing has happened yet"
+        ) : (
+          <Ago at={entity.at} />
+        )}
       </span>
-      {entity.quality !== "good" && <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>}
-      {entity.writable && entity.kind === "switch" && (
-        <SwitchControl entity={entity} label={entity.spoken} />
+      {entity.quality !== "good" && entity.quality !== "none" && (
+        <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
       )}
-      {entity.writable && entity.kind === "level" && <LevelControl entity={entity} />}
+      <Control entity={entity} />
       {entity.left_alone && (
         <span className="text-faint">
           set by hand: an automation leaves it alone until it starts again
@@ -106,7 +118,47 @@ function Jobs({ address }: { address: string }) {
   );
 }
 
-/** How something with two states stood, and for how long. */
+/** "off, heat or auto" */
+function either(words: string[]): string {
+  const shown = words.map((word) => visible(word));
+  return shown.length < 2
+    ? shown.join("")
+    : `${shown.slice(0, -1).join(", ")} or ${shown[shown.length - 1]}`;
+}
+
+/** When something happened. */
+function Happened({ entity, window }: { entity: EntityDetail; window: Window }) {
+  const when = asked(window);
+  const readings = useQuery({
+    queryKey: ["readings", entity.entity, when, entity.at],
+    queryFn: () =>
+      ask(
+        api.GET("/api/entities/{node}/{name}/readings", {
+          params: { path: addressParts(entity.entity), query: when },
+        }),
+      ),
+    placeholderData: (before) => before,
+  });
+  return (
+    <Await of={readings} lines={4}>
+      {(page) =>
+        page.readings.length === 0 ? (
+          <Empty>Nothing happened in this {window.span ?? "time"}.</Empty>
+        ) : (
+          <Moments
+            entity={entity}
+            start={window.start}
+            end={window.end}
+            readings={page.readings}
+            more={page.next !== null}
+          />
+        )
+      }
+    </Await>
+  );
+}
+
+/** How something with states stood, and for how long. */
 function Stood({ entity, window }: { entity: EntityDetail; window: Window }) {
   const stretches = useStretches(entity.entity, asked(window), entity.value);
   const [, on = "on"] = entity.words ?? [];
@@ -115,6 +167,18 @@ function Stood({ entity, window }: { entity: EntityDetail; window: Window }) {
       {(course) => {
         if (course.stretches.length + course.shares.length === 0)
           return <Empty>How it stood in this {window.span ?? "time"} is not known.</Empty>;
+        if (entity.kind === "choice")
+          return (
+            <>
+              <States course={course} entity={entity} />
+              <Numbers
+                rows={spent(course).map(({ value, ms, times }) => [
+                  `${shown(value, entity)} for`,
+                  `${length(ms)}, ${times === 1 ? "once" : `${times} times`}`,
+                ])}
+              />
+            </>
+          );
         const of = stood(course);
         const share = of.ofMs ? ((100 * of.onMs) / of.ofMs).toFixed(1) : "0.0";
         return (
@@ -169,7 +233,7 @@ function Origin({ entity, nodeTitle }: { entity: EntityDetail; nodeTitle: string
         )}
         {entity.words ? (
           <li>
-            It is {entity.words[0]} or {entity.words[1]}.
+            {entity.drawn === "marks" ? "It sends" : "It is"} {either(entity.words)}.
           </li>
         ) : (
           <li>

@@ -37,7 +37,7 @@ export function Shown({ entity }: { entity: EntityDetail }) {
             </select>
           </Labelled>
         )}
-        {entity.words === null && (
+        {entity.words === null && entity.drawn !== "marks" && (
           <Labelled label="Decimals">
             <select
               value={String(kept.seen_decimals)}

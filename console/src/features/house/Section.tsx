@@ -99,7 +99,7 @@ function Cell({
 
 function Figure({ entity }: { entity: Entity }) {
   const look = entity.quality === "good" ? "" : "text-faint line-through decoration-1";
-  if (entity.words)
+  if (entity.words || entity.drawn === "marks")
     return (
       <span data-value className={`text-lg ${look}`}>
         {entity.shown}

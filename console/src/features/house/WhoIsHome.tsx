@@ -88,7 +88,8 @@ function TellsIt({ person }: { person: Presence }) {
     (one) =>
       !one.hidden &&
       !one.entity.startsWith("house/") &&
-      (one.words !== null || one.kind === "battery"),
+      ((one.words !== null && one.drawn === "states" && one.kind !== "choice") ||
+        one.kind === "battery"),
   );
   return (
     <details className="mt-1 text-sm">

@@ -82,3 +82,14 @@ it("names water on the floor before anything else but what is bad", () => {
   expect(trouble([entity("a/battery", { value: 5 }), leak])).toBe("wet");
   expect(trouble([{ ...leak, value: 0 }])).toBe("");
 });
+
+it("does not take a radiator's target for how warm a room is", () => {
+  const target = entity("head/target", {
+    kind: "temperature",
+    title: "Temperature",
+    writable: true,
+  });
+  const measured = entity("head/temperature", { kind: "temperature", title: "Head" });
+  expect(leading([target, measured])).toEqual([measured]);
+  expect(leading([target])).toEqual([]);
+});

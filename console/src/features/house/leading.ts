@@ -20,7 +20,11 @@ const ALARMS = ["leak", "smoke", "gas"];
 
 /** Some entities of a room, the most telling first, one of each kind. */
 export function leading(entities: Entity[], most = 3): Entity[] {
-  const known = entities.filter((e) => ORDER.includes(e.kind) && e.quality !== "none");
+  // What a radiator is to reach is not how warm it is.
+  const target = (e: Entity) => e.kind === "temperature" && e.writable;
+  const known = entities.filter(
+    (e) => ORDER.includes(e.kind) && e.quality !== "none" && !target(e),
+  );
   // A room's own temperature goes before that of its soil or its water.
   const plain = (e: Entity) => (e.title.toLowerCase() === e.kind ? 0 : 1);
   known.sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind) || plain(a) - plain(b));

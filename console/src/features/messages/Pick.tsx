@@ -13,7 +13,7 @@ import {
   type Picking,
   type Previewed,
 } from "../../api/client";
-import { keys, useKinds } from "../../api/queries";
+import { canBeChosen, keys, useKinds } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Ago, Await, Button, Failure, Heads, Labelled, Mark } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
@@ -188,7 +188,7 @@ function Form({
             value={choice.kind}
             onChange={(event) => setChoice({ ...choice, kind: event.target.value, unit: "" })}
           >
-            {kinds.map((one) => (
+            {kinds.filter(canBeChosen).map((one) => (
               <option key={one.kind} value={one.kind}>
                 {one.title}
               </option>

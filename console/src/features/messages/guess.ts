@@ -7,7 +7,9 @@ import type { Kind } from "../../api/client";
  */
 export function guessKind(topic: string, pointer: string, shown: string, kinds: Kind[]): string {
   const number = /^\s*[-+]?\d/.test(shown);
-  const fits = kinds.filter((kind) => (kind.words === null) === number);
+  const fits = kinds.filter(
+    (kind) => !kind.moment && !kind.own_words && (kind.words === null) === number,
+  );
   const words = `${topic}/${pointer}`
     .toLowerCase()
     .split(/[^a-z0-9]+/)

@@ -28,6 +28,8 @@ const kind = (name: string, called: string[], words: string[] | null = null): Ki
   unit: "",
   units: [],
   words,
+  own_words: false,
+  moment: false,
   low: 0,
   high: 1,
   called,

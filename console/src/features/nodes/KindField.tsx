@@ -1,6 +1,6 @@
 // What a value is, and the unit that its node speaks.
 import { useState } from "react";
-import { useKinds } from "../../api/queries";
+import { canBeChosen, useKinds } from "../../api/queries";
 import { Labelled } from "../../ui/parts";
 
 /** Two fields, `kind` and `unit`, with `name` behind each where there are several. */
@@ -34,7 +34,7 @@ export function KindField({
     >
       {chosen === "" && <option value="">choose …</option>}
       {kinds.data === undefined && kind && <option value={kind}>{kind}</option>}
-      {kinds.data?.map((one) => (
+      {kinds.data?.filter(canBeChosen).map((one) => (
         <option key={one.kind} value={one.kind}>
           {one.title}
         </option>

@@ -197,7 +197,7 @@ function fromOf(source: string | undefined, place: number): string {
 
 /** Whether an entity can be such a source: a kind, one of several, or any of a sort. */
 function isA(entity: Entity, source: string | undefined): boolean {
-  if (source === "two states") return entity.words !== null;
-  if (entity.words !== null) return false;
+  if (source === "two states") return entity.drawn === "states" && entity.kind !== "choice";
+  if (entity.words !== null || entity.drawn === "marks") return false;
   return !source || source === "a number" || source.split(" or ").includes(entity.kind);
 }

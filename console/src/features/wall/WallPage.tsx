@@ -12,8 +12,7 @@ import { useLive } from "../../app/useLive";
 import { lines } from "../../parts/board/Board";
 import { Picture } from "../../parts/board/Picture";
 import { roomBoard, type TileOf, usualTiles } from "../../parts/board/tiles";
-import { LevelControl } from "../../parts/LevelControl";
-import { SwitchControl } from "../../parts/SwitchControl";
+import { Control } from "../../parts/Control";
 import { trend } from "../../parts/trend";
 import { Shape } from "../../ui/parts";
 import { clock, day, hourOf, useNow } from "../../ui/time";
@@ -150,10 +149,7 @@ function Large({ tile, entity }: { tile: TileOf; entity: Entity | undefined }) {
         >
           {shown(entity.value, entity)}
         </p>
-        {entity.writable && entity.kind === "switch" && (
-          <SwitchControl entity={entity} label={entity.spoken} />
-        )}
-        {entity.writable && entity.kind === "level" && <LevelControl entity={entity} />}
+        <Control entity={entity} />
       </div>
       {entity.drawn === "line" && <Day address={entity.entity} />}
     </li>

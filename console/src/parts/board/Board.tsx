@@ -10,6 +10,7 @@ import { Tile } from "../Tile";
 import { ToEntity } from "../ToEntity";
 import { trend } from "../trend";
 import { whose } from "../whose";
+import { Endpoint } from "./Endpoint";
 import { Picture } from "./Picture";
 import { SceneButton } from "./SceneButton";
 import { SPANS, type TileOf } from "./tiles";
@@ -86,6 +87,18 @@ function One({
         />
       </Box>
     );
+  if (tile.sort === "endpoint") {
+    const some = tile.of.flatMap((one) => known.entities.get(one) ?? []);
+    return (
+      <Box tile={tile}>
+        {some.length > 0 ? (
+          <Endpoint entities={some} title={known.titles.get(some[0]?.node ?? "") ?? ""} />
+        ) : (
+          <Gone name={first} />
+        )}
+      </Box>
+    );
+  }
   if (tile.sort === "values") {
     return (
       <Box tile={tile}>

@@ -21,6 +21,7 @@ export const USUAL: Record<Sort, { name: string; size: Size; most: number }> = {
   text: { name: "A text", size: "small", most: 0 },
   picture: { name: "A picture", size: "large", most: 4 },
   scene: { name: "A scene", size: "small", most: 0 },
+  endpoint: { name: "A lamp, a blind …", size: "small", most: 12 },
 };
 
 const ORDER = ["switch", "temperature", "humidity", "co2", "contact", "occupancy"];
@@ -34,12 +35,58 @@ export function tileOf(sort: Sort, of: string[] = []): TileOf {
   return { sort, of, size: USUAL[sort].size, text: "", address: "" };
 }
 
-/** The page of a room as it comes by itself: one tile for each value. */
+// The roles whose values belong together on one tile, and the order of these.
+const MAIN: Partial<Record<Entity["role"], string[]>> = {
+  lamp: ["switch", "level", "white", "hue", "saturation"],
+  covering: ["position", "tilt"],
+  thermostat: ["temperature", "choice", "activity", "level"],
+  remote: ["press", "turn"],
+  fan: ["choice"],
+};
+const OWN_TILE = ["battery", "reception", "signal", "voltage"];
+
+/**
+ * The values of a part of a node in their order. The first stands for it: what it is for;
+ * of two temperatures, the measured one.
+ */
+export function inOrder(entities: Entity[]): Entity[] {
+  const kinds = MAIN[entities[0]?.role ?? "sensor"] ?? [];
+  const rank = (one: Entity) => kinds.indexOf(one.kind) + 1 || 99;
+  return [...entities].sort((a, b) => rank(a) - rank(b) || Number(a.writable) - Number(b.writable));
+}
+
+/** More than so many make a tile tall. */
+const MOST_SMALL = 3;
+
+/** What happened last, of several that happen. */
+export const lastOf = (entities: Entity[]) =>
+  [...entities].sort((a, b) => (b.at ?? 0) - (a.at ?? 0))[0];
+
+/** The part of a node that a value is shown with; "" where it has a tile of its own. */
+function partOf(entity: Entity): string {
+  if (!entity.endpoint || !MAIN[entity.role] || OWN_TILE.includes(entity.kind)) return "";
+  return entity.role === "remote" ? entity.node : `${entity.node} ${entity.endpoint}`;
+}
+
+/** The page of a room as it comes by itself: a tile for each value, and one for what
+ * belongs together. */
 export function usualTiles(entities: Entity[], room: string): TileOf[] {
-  return entities
-    .filter((entity) => entity.room === room && !entity.hidden)
-    .sort(byKind)
-    .map((entity) => tileOf("value", [entity.entity]));
+  const here = entities.filter((one) => one.room === room && !one.hidden).sort(byKind);
+  const parts = new Map<string, Entity[]>();
+  for (const one of here) {
+    const part = partOf(one);
+    if (part) parts.set(part, [...(parts.get(part) ?? []), one]);
+  }
+  return here.flatMap((one) => {
+    const all = parts.get(partOf(one)) ?? [];
+    if (all.length < 2) return [tileOf("value", [one.entity])];
+    if (all[0] !== one) return [];
+    const tile = tileOf(
+      "endpoint",
+      inOrder(all).map((each) => each.entity),
+    );
+    return [{ ...tile, size: all.length > MOST_SMALL ? "tall" : "small" }];
+  });
 }
 
 /** The page that somebody has arranged for a room. */
