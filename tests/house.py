@@ -60,6 +60,15 @@ def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
         time.sleep(0.02)
 
 
+def until_nothing(ask: Callable[[], list[Any]], within_s: float = 30.0) -> None:
+    """Ask again and again until the answer is empty. Fails after `within_s`, with what
+    was left."""
+    ends = time.monotonic() + within_s
+    while left := ask():
+        assert time.monotonic() < ends, f"left: {left}"
+        time.sleep(0.05)
+
+
 @dataclass
 class Service:
     """One `hombi serve`, with its data folder and ports. It can be stopped, killed, and

@@ -16,7 +16,7 @@ import httpx
 import pytest
 
 from tests.conftest import make_service
-from tests.house import Service, until
+from tests.house import Service, until, until_nothing
 
 
 class Demo:
@@ -91,8 +91,13 @@ def test_the_house_is_there_with_its_past(demo: Demo) -> None:
 def test_its_nodes_report_and_its_plug_switches(demo: Demo) -> None:
     with service_of(demo).hub() as hub:
         # A button that nobody has pressed says nothing.
-        lasting = lambda: [e for e in hub.entities.list() if e.drawn != "marks"]  # noqa: E731
-        until(lambda: [e.entity for e in lasting() if e.quality != "good"] == [])
+        until_nothing(
+            lambda: [
+                (entity.entity, entity.quality)
+                for entity in hub.entities.list()
+                if entity.drawn != "marks" and entity.quality != "good"
+            ]
+        )
         until(lambda: all(n.here for n in hub.nodes.list()))
         before = hub.entities.get("cellar-rack/temperature").at
         until(lambda: hub.entities.get("cellar-rack/temperature").at != before)

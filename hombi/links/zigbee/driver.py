@@ -38,6 +38,9 @@ from hombi.links.zigbee.whereabouts import Whereabouts
 
 T = TypeVar("T")
 READ_EVERY_S = 120.0
+# When a new node is asked again for values that it did not tell at once, and how often
+# it is asked at most when it speaks.
+FIRST_AGAIN_S, AGAIN_S = (3.0, 12.0), 30.0
 # How long a person waits until a node has left, and how long the hub does by itself: a
 # node that sleeps fetches what waits for it within 7.68 s (3.6.1.8).
 GONE_S, LEAVES_S = 2.0, 10.0
@@ -262,6 +265,9 @@ class ZigbeeDriver:
             self._back(device)
         elif device.unsettled:
             self._interviews.agree_soon(device)
+        elif device.unread and time.monotonic() - device.asked_again >= AGAIN_S:
+            device.asked_again = time.monotonic()
+            self._start(self._read_unread(device))
 
     def _back(self, device: Device) -> None:
         """A node that had left is in the network again: it has forgotten what it was to
@@ -304,7 +310,7 @@ class ZigbeeDriver:
             self._reports.presence(known.node, here=True)
         # What it said before the hub had a place for it is lost: it is asked.
         if (new or more) and self._stick.up is not None:
-            self._start(self._read_all(device))
+            self._start(self._first_values(device))
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
         """Have a node take values, and read back what it has made of them. Raises
@@ -353,6 +359,21 @@ class ZigbeeDriver:
         answered = await read_all(self._stick, device)
         if not answered and not device.sleepy and await self._where.call(device):
             await read_all(self._stick, device)
+
+    async def _first_values(self, device: Device) -> None:
+        """All values of a node that has just been let in. A person waits for them, and
+        a node that sleeps may not speak for an hour."""
+        await self._read_all(device)
+        for pause_s in FIRST_AGAIN_S:
+            if device.unread:
+                await asyncio.sleep(pause_s)
+                await self._read_unread(device)
+
+    async def _read_unread(self, device: Device) -> None:
+        """Ask again for what was not answered."""
+        points = [device.points[wire] for wire in sorted(device.unread & device.points.keys())]
+        device.unread.clear()
+        await read_points(self._stick, device, points)
 
     async def act(self, node: str, action: str, given: Any) -> Acted:
         """Have a node do something. It has taken the command then; whether it is done

@@ -82,20 +82,23 @@ async def read_settings(radio: Radio, device: Device) -> dict[str, Any]:
 
 
 async def read_points(stick: Stick, device: Device, points: Sequence[Point]) -> bool:
-    """Ask for values; what is not answered is let be. Whether it answered anything, or
-    nothing was asked."""
-    places: dict[tuple[int, int, int], set[int]] = {}
+    """Ask for values. What is not answered stays in `device.unread`. Whether the node
+    answered anything, or nothing was asked."""
+    places: dict[tuple[int, int, int], list[Point]] = {}
     for point in points:
-        places.setdefault((point.endpoint, point.cluster, point.manufacturer), set()).add(
-            point.attribute
-        )
+        places.setdefault((point.endpoint, point.cluster, point.manufacturer), []).append(point)
     answered = not places
-    for (endpoint, cluster, maker), attributes in places.items():
+    for (endpoint, cluster, maker), there in places.items():
         if stick.up is None:
             return answered
-        with contextlib.suppress(LinkError, NoAnswer):
-            await stick.up.radio.read(device.short, endpoint, cluster, sorted(attributes), maker)
+        attributes = sorted({point.attribute for point in there})
+        try:
+            await stick.up.radio.read(device.short, endpoint, cluster, attributes, maker)
+        except (LinkError, NoAnswer):
+            device.unread |= {point.wire for point in there}
+        else:
             answered = True
+            device.unread -= {point.wire for point in there}
     return answered
 
 

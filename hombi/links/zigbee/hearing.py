@@ -103,6 +103,7 @@ class Hearing:
         self._woke(device)
         self._reports.alive(device.node)
         self.clearing.reported(device, {value.name for value in values})
+        device.unread -= {value.name for value in values}
         values += device.heard(message, now_ms())
         if values:
             self._reports.observed(device.node, values, None)

@@ -15,7 +15,7 @@ import pytest
 from hombi.lab.zigbee_nodes import ZigbeeNode
 from hombi.lab.zigbee_plan import Attr, Part
 from hombi.links.base import Unreachable, Wanted
-from hombi.links.zigbee import commands, points, radio, zcl
+from hombi.links.zigbee import commands, driver, points, radio, zcl
 from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.commands import Id
 from hombi.links.zigbee.device import Device
@@ -32,6 +32,7 @@ from tests.links.zigbee.rig import (
     rig_at,
 )
 
+BATTERY = "1/0001/0021"
 EXTENDED, KEY, PAN, CHANNELS = 0x2D, 0x62, 0x83, 0x84
 # The firmware writes this by itself at each start.
 COUNTED = 0x75
@@ -383,3 +384,45 @@ async def test_motion_that_is_never_said_to_be_over_is_over_after_its_time(
         await asyncio.sleep(0.25)
         assert rig.told.latest(f"motion/{CONTACT}") is True, "each report begins the time again"
         await until(lambda: rig.told.latest(f"motion/{CONTACT}") is False)
+
+
+async def test_a_new_node_is_asked_again_for_what_it_did_not_tell(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A battery that does not change is not reported for hours."""
+    monkeypatch.setattr(driver, "FIRST_AGAIN_S", (0.3, 0.6, 1.2, 2.4))
+    async with rig_at(tmp_path) as rig:
+        quick_interview()
+        found = await rig.arrive("workshop-remote")
+        node = rig.node("workshop-remote")
+        node.agreed.clear()  # nothing is reported by itself
+        node.mute = {0x0001}
+        rig.driver.follow(on_link("workshop-remote", found))
+        device = rig.driver.devices[node.ieee]
+        await until(lambda: device.unread == {BATTERY})
+        assert rig.told.latest(f"workshop-remote/{BATTERY}") is None
+        node.mute = set()
+        await until(lambda: rig.told.latest(f"workshop-remote/{BATTERY}"))
+        assert not device.unread
+
+
+async def test_a_node_that_told_nothing_is_asked_again_when_it_speaks(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(driver, "FIRST_AGAIN_S", ())
+    monkeypatch.setattr(driver, "AGAIN_S", 0.1)
+    async with rig_at(tmp_path) as rig:
+        quick_interview()
+        found = await rig.arrive("workshop-remote")
+        node = rig.node("workshop-remote")
+        node.agreed.clear()  # nothing is reported by itself
+        node.mute = {0x0001}
+        rig.driver.follow(on_link("workshop-remote", found))
+        device = rig.driver.devices[node.ieee]
+        await until(lambda: device.unread == {BATTERY})
+        node.mute = set()
+        await asyncio.sleep(0.5)
+        assert rig.told.latest(f"workshop-remote/{BATTERY}") is None
+        node.tap("button 2")
+        await until(lambda: rig.told.latest(f"workshop-remote/{BATTERY}"))
+        assert not device.unread
