@@ -52,6 +52,7 @@ _TABLE: list[tuple[Unit, tuple[str, ...]]] = [
     (Unit("inHg", "pressure", 33.8638866), ("[in_i'Hg]",)),
     (Unit("mmHg", "pressure", 1.33322387), ("mm[Hg]",)),
     (Unit("lx", "illuminance"), ("lux", "om2:lux", "qudt:LUX")),
+    (Unit("W/m²", "irradiance"), ("W/m2", "om2:wattPerSquareMetre")),
     (Unit("ppm", "concentration"), ("[ppm]", "om2:partsPerMillion", "qudt:PPM")),
     (Unit("ppb", "concentration", 0.001), ("[ppb]",)),
     (Unit("µg/m³", "density"), ("ug/m3", "μg/m³", "ug.m-3")),

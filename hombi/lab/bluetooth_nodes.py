@@ -13,9 +13,16 @@ from hombi.lab.bluez import Bluez, Characteristic, Device
 from hombi.lab.bus import PrivateBus
 from hombi.lab.physics import Mill
 from hombi.links.bluetooth import gatt
+from hombi.links.bluetooth.characteristics import CHARACTERISTICS
+from hombi.links.bluetooth.descriptors import USER_DESCRIPTION
+from hombi.links.bluetooth.example import BARREL, BARREL_LEVEL
 
 Sense = Callable[[Mill], float | None]
 STEP_S = 0.25
+WEIGHT_MEASUREMENT = 0x2A9D
+PRESSES = {"press": 1, "hold": 2}
+# Who steps on a scale, by how much more they weigh than the first.
+WEIGHS = {"step on": 0.0, "step on with the dog": 14.2}
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,7 +30,8 @@ class BluetoothPlan:
     """One node as it is built. One with `connects` is connected to, the others
     broadcast. Senses are by characteristic; `switches` is the mill's device that its
     Digital characteristic sets. `shelf` is a weight in g, broadcast in the maker's own
-    way."""
+    way, as a `bell` does its presses; a `barrel` notifies its level in mm, and on a
+    `scale` somebody of so many kg steps."""
 
     address: str
     title: str
@@ -35,6 +43,9 @@ class BluetoothPlan:
     senses: tuple[tuple[int, Sense], ...] = ()
     switches: str = ""
     shelf: Sense | None = None
+    bell: bool = False
+    barrel: Sense | None = None
+    scale: float = 0.0
     every_s: float = 2.0
     waits: bool = False
 
@@ -48,6 +59,8 @@ class BluetoothNode:
         self.drained: float | None = None
         self.on = False
         self._next = 0.0
+        self._presses, self._pressed = 0, 0
+        self._weighed = plan.scale
         self.device = Device(
             plan.mac,
             plan.title if plan.connects else f"{plan.make} {plan.model}".strip(),
@@ -92,10 +105,18 @@ class BluetoothNode:
     @property
     def taps(self) -> tuple[str, ...]:
         """What else a person can do at it."""
-        return ()
+        if self.plan.bell:
+            return tuple(PRESSES)
+        return tuple(WEIGHS) if self.plan.scale else ()
 
     def tap(self, what: str) -> None:
-        """None of these have buttons that say something."""
+        """Press its button, or step on it."""
+        if what in WEIGHS:
+            self._weighed = self.plan.scale + WEIGHS[what]
+            return
+        self._presses += 1
+        self._pressed = PRESSES[what]
+        self._next = 0.0
 
     def press(self) -> None:
         """Hold its button: it says at once that it is there."""
@@ -126,7 +147,7 @@ class BluetoothNode:
         if self.plan.connects or not self.plan.senses:
             return {}
         data = b"".join(
-            gatt.FORMATS[short].encode(sense(self.mill)) for short, sense in self.plan.senses
+            CHARACTERISTICS[short].encode(sense(self.mill)) for short, sense in self.plan.senses
         )
         return {
             gatt.uuid(gatt.ENVIRONMENTAL_SENSING): data,
@@ -134,6 +155,8 @@ class BluetoothNode:
         }
 
     def _manufacturer_data(self) -> dict[int, bytes]:
+        if self.plan.bell:
+            return {0xFFFF: b"RB" + bytes((self._presses & 0xFF, self._pressed, 29))}
         if self.plan.shelf is None:
             return {}
         weight = round(self.plan.shelf(self.mill) or 0)
@@ -159,7 +182,15 @@ class BluetoothNode:
                 )
                 for short, sense in self.plan.senses
             ]
-        if self.plan.switches or not self.plan.senses:
+        if self.plan.barrel is not None:
+            level = Characteristic(BARREL_LEVEL, ["notify"], self._level)
+            level.descriptors = {gatt.uuid(USER_DESCRIPTION): b"Rain barrel"}
+            result[BARREL] = [level]
+        if self.plan.scale:
+            result[gatt.uuid(gatt.WEIGHT_SCALE)] = [
+                Characteristic(gatt.uuid(WEIGHT_MEASUREMENT), ["indicate"], self._weight)
+            ]
+        if self.plan.switches or not result.keys() - {gatt.uuid(gatt.DEVICE_INFORMATION)}:
             result[gatt.uuid(gatt.AUTOMATION_IO)] = [
                 Characteristic(
                     gatt.uuid(gatt.DIGITAL),
@@ -176,7 +207,15 @@ class BluetoothNode:
         return result
 
     def _sensed(self, short: int, sense: Sense) -> bytes:
-        return gatt.FORMATS[short].encode(sense(self.mill))
+        return CHARACTERISTICS[short].encode(sense(self.mill))
+
+    def _level(self) -> bytes:
+        assert self.plan.barrel is not None
+        return round(self.plan.barrel(self.mill) or 0).to_bytes(2, "little")
+
+    def _weight(self) -> bytes:
+        """In steps of 5 g, without a time (Weight Scale Service, 3.2)."""
+        return b"\0" + round(self._weighed / 0.005).to_bytes(2, "little")
 
     def _write(self, data: bytes) -> None:
         self.on = gatt.digital(data)[0] is True

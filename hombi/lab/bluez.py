@@ -359,8 +359,9 @@ class Bluez:
     ) -> Message:
         if device.wants_pairing and not device.paired:
             return Message.new_error(message, "org.bluez.Error.NotAuthorized", "Not Authorized")
-        flag = {"ReadValue": "read", "WriteValue": "write", "StartNotify": "notify"}
-        if flag.get(message.member or "", "notify") not in characteristic.flags:
+        flags = {"ReadValue": {"read"}, "WriteValue": {"write"}}
+        wanted = flags.get(message.member or "", {"notify", "indicate"})
+        if wanted.isdisjoint(characteristic.flags):
             return Message.new_error(message, "org.bluez.Error.NotSupported", "Not Supported")
         if message.member == "WriteValue" and device.writes_paired and not device.paired:
             # As BlueZ says what the node answers: insufficient authentication (0x05).
@@ -371,7 +372,10 @@ class Bluez:
             characteristic.write(bytes(message.body[0]))
             characteristic.told = characteristic.read()  # who wrote it knows
         elif message.member == "StartNotify":
-            characteristic.notifying, characteristic.told = True, characteristic.read()
+            # What is indicated was measured before, and kept until somebody takes it.
+            kept = "notify" not in characteristic.flags
+            characteristic.notifying = True
+            characteristic.told = b"" if kept else characteristic.read()
         elif message.member == "StopNotify":
             characteristic.notifying = False
         return Message.new_method_return(message)

@@ -150,4 +150,16 @@ BLUETOOTH: tuple[BluetoothPlan, ...] = (
         "hen-lamp", "Hen house lamp", "Hen house", "00:00:5E:00:53:24", "Weirside", "Switch B1",
         connects=True, switches="hen_lamp",
     ),
+    BluetoothPlan(
+        "terrace-bell", "Terrace bell", "Terrace", "00:00:5E:00:53:25", "Reed & Rush", "Bell",
+        bell=True,
+    ),
+    BluetoothPlan(
+        "hen-barrel", "Hen house barrel", "Hen house", "00:00:5E:00:53:26", "Reed & Rush",
+        "Barrel", connects=True, barrel=lambda m: 640 + 8 * m.noise("barrel", 0.2),
+    ),
+    BluetoothPlan(
+        "loft-scale", "Loft scale", "Loft", "00:00:5E:00:53:27", "Weirside", "Scale S1",
+        connects=True, scale=71.3,
+    ),
 )  # fmt: skip

@@ -72,7 +72,7 @@ def test_the_house_is_there_with_its_past(demo: Demo) -> None:
             "Above the wheel",
             "Under the roof",
         ]
-        assert house.nodes == 35
+        assert house.nodes == 38
         assert {"cellar-rack/humidity", "cellar-mister/switch"} <= {
             e.entity for e in hub.entities.list()
         }
@@ -263,7 +263,7 @@ def test_a_second_start_goes_on_where_it_stopped(demo: Demo) -> None:
     demo.stop()
     demo.start()
     with service_of(demo).hub() as hub:
-        until(lambda: len(hub.nodes.list()) == 38 and all(n.here for n in hub.nodes.list()))
+        until(lambda: len(hub.nodes.list()) == 41 and all(n.here for n in hub.nodes.list()))
         assert {n.link for n in hub.nodes.list()} == {"wifi", "zigbee", "bluetooth"}
         assert hub.entities.set("loft-lamp/level", "40 %").state == "confirmed"
         until(lambda: hub.entities.set("hen-house-lamp/switch", "on").state == "confirmed")

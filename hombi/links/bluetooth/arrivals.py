@@ -12,10 +12,9 @@ from bleak.backends.device import BLEDevice
 from bleak.backends.scanner import AdvertisementData
 
 from hombi.links.base import Asking, Found, Reports
-from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.decoders import Decoders, Value
-from hombi.links.bluetooth.errors import said
-from hombi.links.bluetooth.peer import CONNECT_S, TROUBLE, about, handles_of, signals
+from hombi.links.bluetooth.errors import GattError, said
+from hombi.links.bluetooth.peer import CONNECT_S, TROUBLE, Descriptions, about, handles_of, signals
 from hombi.links.bluetooth.places import Places
 from hombi.links.bluetooth.words import (
     STRENGTH,
@@ -73,14 +72,18 @@ class Arrivals:
         candidate.name = data.local_name or candidate.name
         try:
             values = self._decoders.decode(advert_of(device, data))
-        except gatt.GattError:
+        except GattError:
             return
         if values:
             if not candidate.values:
                 gathering = self._gather(device.address, candidate)
                 self._work.start(gathering, name=f"hearing out {device.address}")
             candidate.values.update({v.name: v for v in values})
-        elif not candidate.asked and not candidate.values and gatt.known(data.service_uuids):
+        elif (
+            not candidate.asked
+            and not candidate.values
+            and self._decoders.connects(data.service_uuids)
+        ):
             candidate.asked = True
             asking = self._interview(device, candidate)
             self._work.start(asking, name=f"interview {device.address}")
@@ -96,6 +99,7 @@ class Arrivals:
 
     async def _interview(self, device: BLEDevice, candidate: Candidate) -> None:
         title = candidate.name or nameless(device.address)
+        more = self._decoders.characteristics
 
         def say(step: int) -> None:
             self._reports.asking(
@@ -116,7 +120,7 @@ class Arrivals:
                     say(2)
                     device_info = await about(client)
                     say(3)
-                    has = await signals(client)
+                    has = await signals(client, Descriptions(), more)
                 break
             except TROUBLE as error:
                 if not left:

@@ -28,10 +28,10 @@ from hombi.links.base import (
     Unreachable,
     Wanted,
 )
-from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.adapter import Adapter
 from hombi.links.bluetooth.arrivals import MOST_REMEMBERED, Arrivals
 from hombi.links.bluetooth.decoders import Decoders
+from hombi.links.bluetooth.errors import GattError
 from hombi.links.bluetooth.peer import TROUBLE, Peer, Signal
 from hombi.links.bluetooth.places import Places
 from hombi.links.bluetooth.settings import BluetoothSettings
@@ -44,6 +44,8 @@ SAME_AGAIN_S, AT_MOST_EVERY_S = 60.0, 0.5
 SIGNAL_STEP_DB, SIGNAL_EVERY_S = 8, 300.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
 FORGET_S = 2.0
+# What is heard so soon after the adapter was opened may be what BlueZ remembers.
+REMEMBERED_S = 5.0
 
 
 @dataclass
@@ -81,6 +83,7 @@ class BluetoothDriver:
         self._work = Work(context.tasks)
         self._decoders = decoders or Decoders()
         self._adapter: Adapter | None = None
+        self._up_s = 0.0
         self._problem = (
             "the Bluetooth adapter is being opened"
             if settings.enabled
@@ -113,7 +116,7 @@ class BluetoothDriver:
             adapter = Adapter(self._settings.adapter, self._heard)
             try:
                 await adapter.open()
-                self._adapter = adapter
+                self._adapter, self._up_s = adapter, time.monotonic()
                 pause = FIRST_PAUSE_S
                 self._say("")
                 self._connect_all()
@@ -151,8 +154,12 @@ class BluetoothDriver:
         if known.connects:
             if known.peer is not None:
                 known.peer.heard()
-        elif self._is_news(known, (data.service_data, data.manufacturer_data), now_s):
-            values += self._decoded(known, device, data)
+        else:
+            content = data.service_data, data.manufacturer_data
+            again = content == known.content
+            if self._is_news(known, content, now_s):
+                happens = not again and now_s - self._up_s >= REMEMBERED_S
+                values += self._decoded(known, device, data, happens=happens)
         if values:
             self._reports.observed(known.node, values, None)
 
@@ -184,10 +191,14 @@ class BluetoothDriver:
         known.content, known.taken_s = content, now_s
         return True
 
-    def _decoded(self, known: Known, device: BLEDevice, data: AdvertisementData) -> list[Resolved]:
+    def _decoded(
+        self, known: Known, device: BLEDevice, data: AdvertisementData, *, happens: bool
+    ) -> list[Resolved]:
+        """The values in an advertisement. A press in it only counts when it `happens`
+        now, and is not a repetition."""
         try:
             result = self._decoders.decode(advert_of(device, data))
-        except gatt.GattError as error:
+        except GattError as error:
             self._reports.refused(known.node, str(error))
             return []
         offered = {value.wire_name for value in known.offer.values}
@@ -199,7 +210,9 @@ class BluetoothDriver:
             self._arrivals.found(device.address, known.offer, "broadcast")
         at = self._clock.now_ms()
         return [
-            Resolved(v.name, v.unit, at, v.value, True) for v in result if v.name in known.wires
+            Resolved(v.name, v.unit, at, v.value, True)
+            for v in result
+            if v.name in known.wires and (happens or not kind_by_key(v.kind).moment)
         ]
 
     def _signal(self, known: Known, rssi: int, now_s: float) -> list[Resolved]:
@@ -234,6 +247,7 @@ class BluetoothDriver:
             partial(self._failing, known),
             partial(self._reports.refused, known.node),
             known.handles,
+            self._decoders.characteristics,
         )
         known.task = self._work.watch(f"Bluetooth: {known.node}", known.peer.run)
 
@@ -281,12 +295,12 @@ class BluetoothDriver:
             self._reports.presence(known.node, here=not result.connects)
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
-        """Set a switch, and read back what has become of it. Raises LinkError."""
+        """Set values, and read back what has become of them. Raises LinkError."""
         _, known = self._of(node)
         if known.peer is None:
             raise Unreachable(self._problem or "it only broadcasts; it cannot be told anything")
         for one in wanted:
-            await known.peer.write(one.name, one.value >= 0.5)
+            await known.peer.write(one.name, one.value)
 
     def connected(self, node: str) -> bool:
         """Whether the node is connected to."""

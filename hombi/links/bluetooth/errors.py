@@ -3,6 +3,7 @@
 LinkError (links.base)
 └── BluetoothError       something on the Bluetooth link did not work
     └── NoRadio          there is no bus, no BlueZ, no adapter, or it is switched off
+GattError                bytes that are not a value of their characteristic
 """
 
 from __future__ import annotations
@@ -16,6 +17,10 @@ class BluetoothError(LinkError):
 
 class NoRadio(BluetoothError):
     """There is no bus, no BlueZ, no adapter, or it is switched off."""
+
+
+class GattError(Exception):
+    """Bytes that are not a value of their characteristic; the message says which."""
 
 
 def said(error: BaseException) -> str:

@@ -1,14 +1,9 @@
-"""What characteristics hold: the formats of the Bluetooth SIG's GATT specifications. No
-I/O.
-
-Environmental Sensing (0x181A), Battery (0x180F), Device Information (0x180A),
-Automation IO (0x1815).
-"""
+"""Services and UUIDs of the Bluetooth SIG, and the digital signals of Automation IO. No
+I/O."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from hombi.links.bluetooth.errors import GattError
 
 ENVIRONMENTAL_SENSING, BATTERY_SERVICE, DEVICE_INFORMATION, AUTOMATION_IO = (
     0x181A,
@@ -16,54 +11,22 @@ ENVIRONMENTAL_SENSING, BATTERY_SERVICE, DEVICE_INFORMATION, AUTOMATION_IO = (
     0x180A,
     0x1815,
 )
-SERVICES = (ENVIRONMENTAL_SENSING, BATTERY_SERVICE, AUTOMATION_IO)
+HEALTH_THERMOMETER, HEART_RATE, BLOOD_PRESSURE = 0x1809, 0x180D, 0x1810
+BODY_COMPOSITION, WEIGHT_SCALE, PULSE_OXIMETER = 0x181B, 0x181D, 0x1822
+# Nodes that offer one of these are connected to.
+SERVICES = (
+    *(ENVIRONMENTAL_SENSING, BATTERY_SERVICE, AUTOMATION_IO),
+    *(HEALTH_THERMOMETER, HEART_RATE, BLOOD_PRESSURE),
+    *(BODY_COMPOSITION, WEIGHT_SCALE, PULSE_OXIMETER),
+)
+# What the stack itself has (GAP and GATT) holds nothing that was sensed.
+OF_THE_STACK = (0x1800, 0x1801)
 MANUFACTURER_NAME, MODEL_NUMBER, FIRMWARE = 0x2A29, 0x2A24, 0x2A26
-TEMPERATURE, HUMIDITY, PRESSURE, BATTERY_LEVEL, DIGITAL = 0x2A6E, 0x2A6F, 0x2A6D, 0x2A19, 0x2A56
-# The descriptor that says how many signals a Digital characteristic has (Automation IO,
-# 3.1.1).
-NUMBER_OF_DIGITALS = 0x2909
+TEMPERATURE, HUMIDITY, PRESSURE, BATTERY_LEVEL = 0x2A6E, 0x2A6F, 0x2A6D, 0x2A19
+DIGITAL, ANALOG = 0x2A56, 0x2A58
 _BASE = "-0000-1000-8000-00805f9b34fb"
 # Automation IO, 3.1: each digital signal has two bits, the first signal the lowest.
 INACTIVE, ACTIVE, UNKNOWN = 0b00, 0b01, 0b11
-
-
-class GattError(Exception):
-    """Bytes that are not a value of their characteristic; the message says which."""
-
-
-@dataclass(frozen=True, slots=True)
-class Format:
-    """How a characteristic holds a number: bytes, sign, the mark for "no value", and
-    value = raw * scale in `unit`."""
-
-    name: str
-    kind: str
-    unit: str
-    size: int
-    signed: bool
-    scale: float
-    invalid: int | None
-
-    def decode(self, data: bytes) -> float | None:
-        """The value, None when the node has none. Raises GattError."""
-        if len(data) < self.size:
-            raise GattError(f"{self.name}: {len(data)} of {self.size} bytes")
-        raw = int.from_bytes(data[: self.size], "little", signed=self.signed)
-        return None if raw == self.invalid else round(raw * self.scale, 6)
-
-    def encode(self, value: float | None) -> bytes:
-        """The bytes of a value; for the lab's nodes."""
-        raw = self.invalid if value is None else round(value / self.scale)
-        assert raw is not None, f"{self.name} has no mark for no value"
-        return raw.to_bytes(self.size, "little", signed=self.signed)
-
-
-FORMATS: dict[int, Format] = {
-    TEMPERATURE: Format("temperature", "temperature", "°C", 2, True, 0.01, -0x8000),
-    HUMIDITY: Format("humidity", "humidity", "%", 2, False, 0.01, 0xFFFF),
-    PRESSURE: Format("pressure", "pressure", "Pa", 4, False, 0.1, None),
-    BATTERY_LEVEL: Format("battery", "battery", "%", 1, False, 1.0, 0xFF),
-}
 
 
 def digital(data: bytes) -> list[bool | None]:
@@ -108,12 +71,3 @@ def short_uuid(full: str) -> int | None:
         return int(text[4:8], 16)
     except ValueError:
         return None
-
-
-def known(services: Iterator[str] | list[str]) -> set[int]:
-    """Those of the services that the hub can use."""
-    return {
-        short
-        for service in services
-        if (short := short_uuid(service)) in SERVICES and short is not None
-    }

@@ -7,7 +7,7 @@ import asyncio
 import contextlib
 import time
 from collections import Counter
-from collections.abc import Awaitable, Callable, Iterable, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any, TypeVar
@@ -20,7 +20,17 @@ from dbus_fast.errors import DBusError
 
 from hombi.links.base import Unreachable
 from hombi.links.bluetooth import gatt
-from hombi.links.bluetooth.errors import BluetoothError, said
+from hombi.links.bluetooth.characteristics import CHARACTERISTICS, Characteristic
+from hombi.links.bluetooth.descriptors import (
+    NUMBER_OF_DIGITALS,
+    PRESENTATION_FORMAT,
+    UNSIGNED_16,
+    USER_DESCRIPTION,
+    Presentation,
+    presentation,
+    user_description,
+)
+from hombi.links.bluetooth.errors import BluetoothError, GattError, said
 from hombi.links.bluetooth.places import Places
 
 T = TypeVar("T")
@@ -43,8 +53,9 @@ _UNPAIRED = ("NotAuthorized", "NotPermitted", "Insufficient", "Authentication")
 
 @dataclass(frozen=True, slots=True)
 class Signal:
-    """One value of a node: its characteristic, and which of its signals for a Digital
-    one, counted from 0."""
+    """One value of a node: the characteristic on the node that holds it, how that is
+    read, and which of its values it is, counted from 0. A Digital characteristic has no
+    `form`: its signals are bits."""
 
     wire: str
     name: str
@@ -53,6 +64,7 @@ class Signal:
     characteristic: BleakGATTCharacteristic
     writable: bool = False
     index: int = 0
+    form: Characteristic | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,39 +76,112 @@ class About:
     firmware: str
 
 
-async def signals(client: BleakClient) -> list[Signal]:
+class Descriptions:
+    """What a node's descriptors say, asked once."""
+
+    def __init__(self) -> None:
+        self._read: dict[tuple[int, str], dict[int, bytes]] = {}
+
+    async def of(
+        self, client: BleakClient, characteristic: BleakGATTCharacteristic
+    ) -> dict[int, bytes]:
+        """The contents of the descriptors of a characteristic, by UUID; without those
+        that it has not or does not tell."""
+        place = characteristic.handle, characteristic.uuid
+        if place not in self._read:
+            contents, complete = {}, True
+            for short in (USER_DESCRIPTION, PRESENTATION_FORMAT, NUMBER_OF_DIGITALS):
+                descriptor = characteristic.get_descriptor(gatt.uuid(short))
+                if descriptor is None:
+                    continue
+                try:
+                    async with asyncio.timeout(ANSWER_S):
+                        contents[short] = bytes(await client.read_gatt_descriptor(descriptor))
+                except TROUBLE:
+                    complete = False
+            if not complete:
+                return contents
+            self._read[place] = contents
+        return self._read[place]
+
+
+async def signals(
+    client: BleakClient, descriptions: Descriptions, more: Mapping[str, Characteristic]
+) -> list[Signal]:
     """What a connected node has that the hub can use, in the order of the handles:
-    BlueZ gives the characteristics in another order at each start."""
+    BlueZ gives the characteristics in another order at each start. `more` are
+    characteristics of makers, by UUID."""
     usable: list[Signal] = []
-    count: Counter[tuple[int, int]] = Counter()
+    count: Counter[tuple[str, str]] = Counter()
     for service in sorted(client.services, key=lambda one: one.handle):
         within = gatt.short_uuid(service.uuid)
+        if within == gatt.DEVICE_INFORMATION or within in gatt.OF_THE_STACK:
+            continue
         for characteristic in sorted(service.characteristics, key=lambda one: one.handle):
             short = gatt.short_uuid(characteristic.uuid)
-            form = gatt.FORMATS.get(short or 0)
             digital = within == gatt.AUTOMATION_IO and short == gatt.DIGITAL
-            if not (
-                digital or (form is not None and (reads(characteristic) or tells(characteristic)))
-            ):
+            if not (digital or reads(characteristic) or tells(characteristic)):
                 continue
-            place = within or 0, short or 0
+            described = await descriptions.of(client, characteristic)
+            own_name = user_description(described.get(USER_DESCRIPTION, b""))
+            form = None if digital else _form(characteristic, own_name, described, more)
+            if not digital and form is None:
+                continue
+            place = f"{within or 0:04x}", f"{short:04x}" if short else characteristic.uuid
             count[place] += 1
             number = count[place]
-            wire = f"{place[0]:04x}/{place[1]:04x}" + (f"#{number}" if number > 1 else "")
+            wire = "/".join(place) + (f"#{number}" if number > 1 else "")
             if form is not None:
-                name = form.name + (f" {number}" if number > 1 else "")
-                usable.append(Signal(wire, name, form.kind, form.unit, characteristic))
+                usable += _of_form(form, wire, own_name, number, characteristic)
                 continue
             writable = "write" in characteristic.properties
-            for index in range(await _how_many(client, characteristic)):
-                name = "switch" if writable else "input"
+            for index in range(_how_many(described)):
+                name = own_name or ("switch" if writable else "input")
                 before = sum(s.kind == "switch" and s.writable == writable for s in usable)
-                title = f"{name} {before + 1}" if before else name
+                title = f"{name} {before + 1}" if before and not (own_name and not index) else name
                 ending = f".{index + 1}" if index else ""
                 usable.append(
                     Signal(wire + ending, title, "switch", "", characteristic, writable, index)
                 )
     return usable
+
+
+def _of_form(
+    form: Characteristic,
+    wire: str,
+    own_name: str,
+    number: int,
+    characteristic: BleakGATTCharacteristic,
+) -> Iterator[Signal]:
+    """The values of a characteristic; `number` counts those of its UUID on the node."""
+    alone = len(form.holds) == 1
+    writable = form.write is not None and alone and "write" in characteristic.properties
+    for index, held in enumerate(form.holds):
+        name = own_name if own_name and alone else " ".join(filter(None, (own_name, held.name)))
+        title = name + (f" {number}" if number > 1 and not own_name else "")
+        ending = f".{index + 1}" if index else ""
+        yield Signal(
+            wire + ending, title, held.kind, held.unit, characteristic, writable, index, form
+        )
+
+
+def _form(
+    characteristic: BleakGATTCharacteristic,
+    own_name: str,
+    described: Mapping[int, bytes],
+    more: Mapping[str, Characteristic],
+) -> Characteristic | None:
+    """How a characteristic is read: by a decoder of its maker's, by the SIG's table, or
+    by what it says itself; None where none of these knows."""
+    short = gatt.short_uuid(characteristic.uuid)
+    if (form := more.get(characteristic.uuid.lower())) is not None:
+        return form
+    if (form := CHARACTERISTICS.get(short or 0)) is not None:
+        return form
+    how = presentation(described.get(PRESENTATION_FORMAT, b""))
+    if how is None and short == gatt.ANALOG:
+        how = Presentation(UNSIGNED_16, 0, 0)  # Automation IO, 3.2
+    return how.of(own_name or ("analog" if short == gatt.ANALOG else "value")) if how else None
 
 
 def handles_of(has: Iterable[Signal]) -> dict[str, int]:
@@ -133,17 +218,10 @@ def as_admitted(has: Sequence[Signal], handles: Mapping[str, int]) -> list[Signa
     return admitted
 
 
-async def _how_many(client: BleakClient, digital: BleakGATTCharacteristic) -> int:
+def _how_many(described: Mapping[int, bytes]) -> int:
     """How many signals a Digital characteristic has; one where it does not say."""
-    if (descriptor := digital.get_descriptor(gatt.uuid(gatt.NUMBER_OF_DIGITALS))) is None:
-        return 1
-    try:
-        async with asyncio.timeout(ANSWER_S):
-            return min(
-                max(1, bytes(await client.read_gatt_descriptor(descriptor))[0]), MOST_SIGNALS
-            )
-    except TROUBLE:
-        return 1
+    says = described.get(NUMBER_OF_DIGITALS, b"")
+    return min(max(1, says[0]), MOST_SIGNALS) if says else 1
 
 
 async def about(client: BleakClient) -> About:
@@ -165,11 +243,8 @@ async def about(client: BleakClient) -> About:
 
 def value(signal: Signal, data: bytes) -> float | bool | None:
     """The value in a characteristic's bytes. Raises GattError."""
-    if signal.kind == "switch":
-        result = gatt.digital(data)
-        return result[signal.index] if signal.index < len(result) else None
-    form = gatt.FORMATS[gatt.short_uuid(signal.characteristic.uuid) or 0]
-    return form.decode(data)
+    result = gatt.digital(data) if signal.form is None else signal.form.decode(data)
+    return result[signal.index] if signal.index < len(result) else None
 
 
 @dataclass(eq=False)
@@ -186,6 +261,9 @@ class Peer:
     refused: Callable[[str], None]
     # Where each characteristic was when the node was let in.
     handles: Mapping[str, int]
+    # Characteristics of makers, by UUID.
+    more: Mapping[str, Characteristic] = field(default_factory=dict)
+    _descriptions: Descriptions = field(default_factory=Descriptions)
     _client: BleakClient | None = None
     _signals: dict[str, Signal] = field(default_factory=dict)
     _ready: asyncio.Event = field(default_factory=asyncio.Event)
@@ -241,7 +319,7 @@ class Peer:
             async with asyncio.timeout(CONNECT_S + 2):
                 await client.connect()
             self._client = client
-            has = as_admitted(await signals(client), self.handles)
+            has = as_admitted(await signals(client, self._descriptions, self.more), self.handles)
             self._signals = {signal.wire: signal for signal in has}
             self.presence(True)
             await self._begin()
@@ -299,13 +377,16 @@ class Peer:
         self._take(signal, bytes(data))
         return bytes(data)
 
-    async def _write(self, signal: Signal, on: bool) -> None:
+    async def _write(self, signal: Signal, wanted: float) -> None:
         assert self._client is not None
         characteristic = signal.characteristic
-        before = await self._read(signal)
-        if not before and not self._has_more(signal):
-            before = bytes(1)  # it cannot be read and has told nothing: nothing is lost
-        data = gatt.with_digital(before, signal.index, on)
+        if signal.form is not None:
+            data = signal.form.encode(wanted)
+        else:
+            before = await self._read(signal)
+            if not before and not self._has_more(signal):
+                before = bytes(1)  # it cannot be read and has told nothing: nothing is lost
+            data = gatt.with_digital(before, signal.index, wanted >= 0.5)
         write = self._client.write_gatt_char
         await self._paired(partial(write, characteristic, data, response=True))
         if reads(characteristic):
@@ -336,7 +417,7 @@ class Peer:
             if one.characteristic.handle == signal.characteristic.handle:
                 try:
                     self.told(one, value(one, data))
-                except gatt.GattError as error:
+                except GattError as error:
                     self.refused(str(error))
 
     @staticmethod
@@ -344,8 +425,8 @@ class Peer:
         async with asyncio.timeout(within_s):
             return await asked
 
-    async def write(self, wire: str, on: bool) -> None:
-        """Set a switch, and read back what has become of it. Raises Unreachable,
+    async def write(self, wire: str, wanted: float) -> None:
+        """Set a value, and read back what has become of it. Raises Unreachable,
         BluetoothError."""
         try:
             async with asyncio.timeout(ANSWER_S):
@@ -362,8 +443,8 @@ class Peer:
             raise Unreachable("it is not connected")
         try:
             async with self._writing:
-                await self._write(signal, on)
-        except gatt.GattError as error:
+                await self._write(signal, wanted)
+        except GattError as error:
             raise BluetoothError(str(error)) from error
         except TROUBLE as error:
             raise BluetoothError(said(error)) from error

@@ -7,7 +7,7 @@ import msgspec
 from bleak.backends.device import BLEDevice
 from bleak.backends.scanner import AdvertisementData
 
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import kind_by_key
 from hombi.core.names import slug
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.decoders import Advert, Value
@@ -61,7 +61,7 @@ def advert_of(device: BLEDevice, data: AdvertisementData) -> Advert:
 
 def _offered(name: str, kind: str, wire: str, unit: str, *, writable: bool) -> OfferedValue:
     shown = f"{name[:1].upper()}{name[1:]}"
-    usual = KINDS[kind].unit
+    usual = kind_by_key(kind).unit
     return OfferedValue(
         slug(name) or slug(wire),
         shown,

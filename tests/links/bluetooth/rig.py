@@ -13,7 +13,7 @@ import pytest
 from hombi.lab.bluetooth_nodes import BluetoothHouse, BluetoothNode
 from hombi.lab.physics import Mill
 from hombi.lab.radio_plans import BLUETOOTH
-from hombi.links.base import Found
+from hombi.links.base import Found, LinkContext
 from hombi.links.bluetooth.driver import BluetoothDriver
 from hombi.links.bluetooth.settings import BluetoothSettings
 from hombi.links.bluetooth.words import thing_id
@@ -30,7 +30,11 @@ class Rig:
     told: Told = field(default_factory=Told)
 
     def __post_init__(self) -> None:
-        self.driver = BluetoothDriver(context_of(self.told), BluetoothSettings())
+        self.settings = BluetoothSettings()
+        self.driver = BluetoothDriver(self.context(), self.settings)
+
+    def context(self) -> LinkContext:
+        return context_of(self.told)
 
     def node(self, address: str) -> BluetoothNode:
         return self.house.nodes[address]

@@ -11,6 +11,7 @@ from hombi.lab.bluetooth_nodes import BluetoothNode, BluetoothPlan
 from hombi.lab.bluez import Characteristic, Device
 from hombi.links.base import Wanted
 from hombi.links.bluetooth import gatt
+from hombi.links.bluetooth.characteristics import CHARACTERISTICS
 from tests.links.bluetooth.rig import Rig, rig_at
 from tests.links.told import on_link, until
 
@@ -129,14 +130,14 @@ async def test_a_node_that_only_notifies_is_let_in_and_followed(
         sensed = Characteristic(
             gatt.uuid(gatt.TEMPERATURE),
             ["notify"],
-            lambda: gatt.FORMATS[gatt.TEMPERATURE].encode(degrees[0]),
+            lambda: CHARACTERISTICS[gatt.TEMPERATURE].encode(degrees[0]),
         )
         node.device.services = {
             gatt.uuid(gatt.ENVIRONMENTAL_SENSING): [sensed],
             gatt.uuid(gatt.AUTOMATION_IO): relays,
         }
         await rig.let_in("twin")
-        await until(lambda: rig.told.here.get("twin"))
+        await until(lambda: sensed.notifying)
         degrees[0] = 22.5
         await until(lambda: rig.told.latest(f"twin/{TEMPERATURES[0]}") == 22.5)
         for number, wire in enumerate(RELAYS):

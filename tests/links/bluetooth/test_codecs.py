@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from hombi.core.kinds import KINDS
 from hombi.links.bluetooth import gatt
+from hombi.links.bluetooth.characteristics import CHARACTERISTICS
 from hombi.links.bluetooth.decoders import Advert, Decoders, StandardDecoder, Value
-from hombi.links.bluetooth.gatt import GattError
+from hombi.links.bluetooth.errors import GattError
 
 
 @pytest.mark.parametrize(
@@ -29,8 +30,8 @@ from hombi.links.bluetooth.gatt import GattError
     ],
 )
 def test_characteristics(short: int, data: str, value: float | None) -> None:
-    form = gatt.FORMATS[short]
-    assert form.decode(bytes.fromhex(data)) == (None if value is None else pytest.approx(value))
+    form = CHARACTERISTICS[short]
+    assert form.decode(bytes.fromhex(data)) == [None if value is None else pytest.approx(value)]
     assert form.encode(value) == bytes.fromhex(data)
 
 
@@ -71,7 +72,8 @@ def test_uuids_of_16_bits() -> None:
     assert gatt.uuid(0x181A) == "0000181a-0000-1000-8000-00805f9b34fb"
     assert gatt.short_uuid("0000181A-0000-1000-8000-00805F9B34FB") == 0x181A
     assert gatt.short_uuid("6e400001-b5a3-f393-e0a9-e50e24dcca9e") is None
-    assert gatt.known([gatt.uuid(0x181A), gatt.uuid(0x1801)]) == {0x181A}
+    assert Decoders().connects([gatt.uuid(0x181A).upper(), gatt.uuid(0x1801)])
+    assert not Decoders().connects([gatt.uuid(0x1801)])
 
 
 def advert(**service_data: str) -> Advert:

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from hombi.lab.bluez import Characteristic, Device
 from hombi.links.base import Unreachable, Wanted
 from hombi.links.bluetooth import gatt
+from hombi.links.bluetooth.descriptors import NUMBER_OF_DIGITALS
 from hombi.links.bluetooth.driver import BluetoothDriver
 from hombi.links.bluetooth.settings import BluetoothSettings
 from tests.links.bluetooth.rig import rig_at
@@ -417,7 +418,7 @@ async def test_each_signal_of_a_characteristic_is_a_switch_of_its_own(
         node = rig.node("hen-lamp")
         (digital,) = node.device.services[gatt.uuid(gatt.AUTOMATION_IO)]
         held = bytearray(b"\x11")  # the first and the third are on
-        digital.descriptors = {gatt.uuid(gatt.NUMBER_OF_DIGITALS): b"\x04"}
+        digital.descriptors = {gatt.uuid(NUMBER_OF_DIGITALS): b"\x04"}
         digital.read = lambda: bytes(held)
         digital.write = lambda data: held.__setitem__(slice(None), data)
         result = await rig.arrive("hen-lamp")
