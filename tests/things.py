@@ -43,6 +43,8 @@ class Vane:
     port: int = field(default_factory=lambda: free_ports(1)[0])
     _server: uvicorn.Server | None = None
 
+    def __post_init__(self) -> None: ...
+
     def description(self) -> dict[str, Any]:
         def forms(name: str, *more: dict[str, Any]) -> list[dict[str, Any]]:
             return [{"href": f"/p/{name}"}, *more]
@@ -292,6 +294,67 @@ class Station(Vane):
                 for text in self.squalls[told:]:
                     yield f"data: {text}\n\n"
                 told = len(self.squalls)
+                await asyncio.sleep(0.02)
+
+        return StreamingResponse(events(), media_type="text/event-stream")
+
+
+class Tap(Vane):
+    """The dairy's tap: how it pours is one of several words, its button tells how it
+    was pressed over a stream of events, its bell rings over MQTT."""
+
+    mqtt_port = 0
+
+    def __post_init__(self) -> None:
+        self.values |= {"mode": "drip", "state": {"valve": "shut", "litres": 12}}
+        self.presses: list[str] = []
+        self.locked = False
+
+    def description(self) -> dict[str, Any]:
+        bell = f"mqtt://127.0.0.1:{self.mqtt_port}/mill/tap/bell"
+        return {
+            **super().description(),
+            "title": "Dairy tap",
+            "security": [],
+            "properties": {
+                "mode": {
+                    "type": "string", "enum": ["drip", "pour", "off"], "title": "Mode",
+                    "forms": [{"href": "/p/mode"}],
+                },
+                "state": {
+                    "type": "object", "readOnly": True, "forms": [{"href": "/p/state"}],
+                    "properties": {
+                        "valve": {"type": "string", "enum": ["open", "shut"]},
+                        "litres": {"type": "number", "unit": "om:litre"},
+                    },
+                },
+                "flow-sensitivity": {
+                    "type": "string", "enum": ["low", "high"], "forms": [{"href": "/p/mode"}],
+                },
+                "note": {"type": "string", "enum": ["a", 5], "forms": [{"href": "/p/mode"}]},
+            },
+            "actions": {},
+            "events": {
+                "button": {
+                    "data": {"type": "string", "enum": ["short", "long"]},
+                    "forms": [{"href": "/e/button", "subprotocol": "sse"}],
+                },
+                "bell": {"forms": [{"href": bell, "mqv:controlPacket": "subscribe"}]},
+                "silent": {"data": {"type": "string", "enum": ["a"]}},
+            },
+        }  # fmt: skip
+
+    def more_routes(self) -> list[Route]:
+        return [Route("/e/button", self._button)]
+
+    async def _button(self, request: Request) -> Response:
+        async def events() -> AsyncIterator[str]:
+            told = len(self.presses)
+            yield ": here\n\n"
+            while self._server is not None and not self._server.should_exit:
+                for text in self.presses[told:]:
+                    yield f"data: {text}\n\n"
+                told = len(self.presses)
                 await asyncio.sleep(0.02)
 
         return StreamingResponse(events(), media_type="text/event-stream")

@@ -204,6 +204,10 @@ def pick(
     unit: Annotated[
         str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")
     ] = "",
+    words: Annotated[
+        str,
+        typer.Option(help="The words of a choice, a press or an event, like low,medium,high."),
+    ] = "",
     node: Annotated[
         list[str] | None,
         typer.Option(help="Which nodes, as they stand in the topic; all heard unless given."),
@@ -238,6 +242,7 @@ def pick(
     if via not in ("", "door", "broker"):
         raise typer.BadParameter("messages are picked from door or broker", param_hint="--via")
     picking: dict[str, Any] = {"via": via, "pointer": pointer, "at": at, "unit": unit}
+    picking["words"] = [word.strip() for word in words.split(",") if word.strip()]
     with hub() as h:
         rows = h.messages.preview(topic, kind, **picking)
         if node:

@@ -111,6 +111,93 @@ COUNTS = frozenset({"count", "beats", "{count}", "[count]"})
 UNITS: dict[str, Unit] = {
     name: unit for unit, aliases in _TABLE for name in (unit.symbol, *aliases)
 }
+# Names of the ontology of units of measure (OM 2, which SAREF points to) and of QUDT
+# 2.1, beside those above.
+_OF_ONTOLOGIES: dict[str, tuple[str, ...]] = {
+    "°C": ("DEG_C",),
+    "°F": ("DEG_F",),
+    "K": ("K",),
+    "%": ("PERCENT",),
+    "‰": ("perMille", "PERMILLE"),
+    "hPa": ("HectoPA", "MilliBAR"),
+    "Pa": ("PA",),
+    "kPa": ("KiloPA",),
+    "bar": ("BAR",),
+    "mmHg": ("millimetreOfMercury", "MilliM_HG"),
+    "lx": ("LUX",),
+    "W/m²": ("W-PER-M2",),
+    "ppm": ("PPM",),
+    "ppb": ("partsPerBillion", "PPB"),
+    "µg/m³": ("microgramPerCubicmetre", "MicroGM-PER-M3"),
+    "mg/m³": ("milligramPerCubicmetre", "MilliGM-PER-M3"),
+    "g/m³": ("gramPerCubicmetre", "GM-PER-M3"),
+    "W": ("W", "voltAmpere", "V-A"),
+    "mW": ("milliwatt", "MilliW"),
+    "kW": ("KiloW",),
+    "kWh": ("KiloW-HR",),
+    "Wh": ("W-HR",),
+    "J": ("J",),
+    "V": ("V",),
+    "mV": ("MilliV",),
+    "A": ("A",),
+    "mA": ("MilliA",),
+    "m": ("M",),
+    "cm": ("CentiM",),
+    "mm": ("MilliM",),
+    "km": ("KiloM",),
+    "in": ("inch-International", "IN"),
+    "ft": ("foot-International", "FT"),
+    "dBm": ("decibelMilliwatt", "DeciB_M"),
+    "s": ("second-Time", "SEC"),
+    "ms": ("millisecond-Time", "MilliSEC"),
+    "min": ("minute-Time", "MIN"),
+    "h": ("HR",),
+    "Hz": ("HZ",),
+    "MHz": ("megahertz", "MegaHZ"),
+    "1/min": ("reciprocalMinute", "PER-MIN", "BEAT-PER-MIN"),
+    "m/s": ("metrePerSecond-Time", "M-PER-SEC"),
+    "km/h": ("KiloM-PER-HR",),
+    "l/min": ("litrePerMinute", "L-PER-MIN"),
+    "l/s": ("litrePerSecond", "L-PER-SEC"),
+    "m³/h": ("cubicMetrePerHour", "M3-PER-HR"),
+    "m³/s": ("cubicMetrePerSecond", "M3-PER-SEC"),
+    "l": ("L",),
+    "m³": ("M3",),
+    "kg": ("KiloGM",),
+    "g": ("GM",),
+    "°": ("DEG",),
+    "rad": ("RAD",),
+    "dB": ("DeciB",),
+    "pH": ("pH", "PH"),
+    "µS/cm": ("microsiemensPerCentimetre", "MicroS-PER-CentiM"),
+    "mS/cm": ("millisiemensPerCentimetre", "MilliS-PER-CentiM"),
+    "S/m": ("siemensPerMetre", "S-PER-M"),
+}
+_PREFIXES = ("om:", "om2:", "qudt:", "unit:", "saref:")
+# A name without a prefix is only taken for one of these when it is no abbreviation.
+SHORTEST_NAME = 4
+
+
+def _letters(name: str) -> str:
+    """A name in whatever way it is written: degreeCelsius, degree_celsius, "Degree
+    Celsius"."""
+    return "".join(sign for sign in name.casefold() if sign.isalnum())
+
+
+_BY_LETTERS: dict[str, Unit] = {
+    _letters(name): UNITS[symbol] for symbol, names in _OF_ONTOLOGIES.items() for name in names
+} | {_letters(name.partition(":")[2]): unit for name, unit in UNITS.items() if ":" in name}
+
+
+def _of_ontology(name: str) -> Unit | None:
+    """The unit that an ontology calls so: by an address ("http://…/om-2/kilowattHour"),
+    with a prefix ("unit:KiloW-HR"), or by its whole name ("kilowatt_hour")."""
+    if "://" in name:
+        return _BY_LETTERS.get(_letters(name.rstrip("/").replace("#", "/").rpartition("/")[2]))
+    if name.startswith(_PREFIXES):
+        return _BY_LETTERS.get(_letters(name.partition(":")[2]))
+    plain = _letters(name)
+    return _BY_LETTERS.get(plain) if len(plain) >= SHORTEST_NAME else None
 
 
 def find_unit(name: str) -> Unit:
@@ -118,7 +205,7 @@ def find_unit(name: str) -> Unit:
 
     Raises UnitError for a name nobody knows.
     """
-    unit = UNITS.get(name.strip())
+    unit = UNITS.get(name.strip()) or _of_ontology(name.strip())
     if unit is None:
         near = difflib.get_close_matches(name.strip(), UNITS, n=3, cutoff=0.5)
         hint = (

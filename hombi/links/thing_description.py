@@ -7,13 +7,14 @@ that is left out.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import msgspec
 
 from hombi.core.errors import UnitError
-from hombi.core.kinds import KINDS, Kind, kind_called
+from hombi.core.kinds import KINDS, LONGEST_WORD, MOST_WORDS, Kind, kind_called
 from hombi.core.names import slug
 from hombi.core.nesting import deeper_than
 from hombi.core.units import COUNTS, conversion, find_unit
@@ -48,6 +49,12 @@ _SETTING_WORDS = frozenset({
     "timeout", "hysteresis", "setting", "mode", "led", "averaging", "samples", "calibration",
     "debounce", "brightness", "sleep",
 })  # fmt: skip
+# One of several words is a setting when it is called one of these; a mode is what a
+# household chooses.
+_SETTING_CHOICES = _SETTING_WORDS - {"mode"}
+# What an event is, by its name.
+_BELLS = frozenset({"bell", "ring", "doorbell", "chime"})
+_BUTTONS = frozenset({"button", "press", "pressed", "key", "dial", "remote"})
 
 
 class DescriptionError(Exception):
@@ -94,6 +101,12 @@ class _Action(msgspec.Struct):
     title: str = ""
     description: str = ""
     input: _Schema | None = None
+
+
+class _Event(msgspec.Struct):
+    title: str = ""
+    data: _Schema | None = None
+    forms: list[Any] = msgspec.field(default_factory=list)
 
 
 class _Thing(
@@ -171,19 +184,23 @@ def read_description(source: object) -> ThingDescription:
             actions.append(
                 Action(slug(name), action.title or name, action.description, name, inputs)
             )
-    left_out += [
-        f"event {name}: no form says how it is followed"
-        for name, event in thing.events.items()
-        if not (isinstance(event, dict) and event.get("forms"))
-    ]
+    # A node without any forms speaks by itself: its events come as its values do.
+    by_itself = not any(affordance.forms for affordance in thing.properties.values())
+    for name, source_of_event in thing.events.items():
+        event = _event(source_of_event)
+        moment = _moment(name, event) if name not in thing.properties else None
+        if not (event.forms or (by_itself and moment)):
+            left_out.append(f"event {name}: no form says how it is followed")
+        elif moment is not None:
+            values.append(moment)
     names = [v.name for v in values] + [s.name for s in settings]
     if len(set(names)) != len(names):
         raise DescriptionError("two properties have names that differ only in capitals or signs")
     if not values:
         why = f": {left_out[0]}" if left_out else ""
         raise DescriptionError(
-            f"no property of this Thing Description is a number or a boolean that the "
-            f"hub can take{why}"
+            f"no property of this Thing Description is a number, a boolean or one of several "
+            f"words, and no event is one that the hub can take{why}"
         )
     offer = Offer(
         thing.title.strip(),
@@ -222,23 +239,35 @@ def _convert(source: object) -> _Thing:
             )
     if len(thing.id) > MAX_ID:
         raise DescriptionError(f"$.id has {len(thing.id)} characters; at most {MAX_ID} are taken")
-    if not 0 < len(thing.properties) <= MAX_PROPERTIES:
+    count = len(thing.properties) + len(thing.events)
+    if not 0 < count <= MAX_PROPERTIES:
         raise DescriptionError(
-            f"the Thing Description has {len(thing.properties)} properties; 1 to "
-            f"{MAX_PROPERTIES} are taken"
+            f"the Thing Description has {count} properties and events; 1 to {MAX_PROPERTIES} "
+            f"are taken"
         )
     return thing
 
 
 def _unusable(name: str, found: _Property) -> str:
     """Why the hub cannot use a property, or ""."""
-    if found.type == "string" and (found.read_only or not found.enum):
-        return "a text without a list of choices is neither a reading nor a setting"
-    if found.type not in ("number", "integer", "boolean", "string"):
+    if found.type == "string":
+        return _not_words(found.enum)
+    if found.type not in ("number", "integer", "boolean"):
         return f"its type {found.type or '(none)'} is neither a number nor a boolean"
-    if not slug(name):
-        raise DescriptionError(
-            f"$.properties: {name!r} cannot be made an address; use letters and digits"
+    return ""
+
+
+def _not_words(enum: Sequence[Any]) -> str:
+    """Why these cannot be the words of a choice, or ""."""
+    if not enum:
+        return "a text without a list of choices is neither a reading nor a setting"
+    texts = tuple(word for word in enum if isinstance(word, str))
+    if len(texts) < len(enum):
+        return "not all of its choices are texts"
+    if KINDS["choice"].with_words(texts).words != texts:
+        return (
+            f"of its choices, of which at most {MOST_WORDS} are taken, each needs 1 to "
+            f"{LONGEST_WORD} plain characters that no other has"
         )
     return ""
 
@@ -254,7 +283,8 @@ def _is_known(unit: str) -> bool:
 def _is_setting(name: str, found: _Property) -> bool:
     if found.read_only:
         return False
-    return found.type == "string" or not _SETTING_WORDS.isdisjoint(_words(name, found))
+    called = _SETTING_CHOICES if found.type == "string" else _SETTING_WORDS
+    return not called.isdisjoint(_words(name, found))
 
 
 def _setting(name: str, schema: _Schema, called: str = "") -> Setting:
@@ -270,6 +300,35 @@ def _setting(name: str, schema: _Schema, called: str = "") -> Setting:
         tuple(schema.enum),
         "uri" if schema.format == "uri" else "",
     )
+
+
+def _event(source: Any) -> _Event:
+    """An event, as far as it can be understood."""
+    try:
+        return msgspec.convert(source, _Event)
+    except msgspec.ValidationError:
+        forms = source.get("forms") if isinstance(source, dict) else None
+        return _Event(data=_Schema(type="object"), forms=forms if isinstance(forms, list) else [])
+
+
+def _moment(name: str, event: _Event) -> OfferedValue | None:
+    """The entity of an event that says one of several words, or no more than that it
+    happened; None for one that says something else."""
+    words: tuple[str, ...] = ()
+    if event.data is not None and event.data.type not in ("", "null"):
+        if event.data.type != "string" or _not_words(event.data.enum):
+            return None
+        words = tuple(event.data.enum)
+    called = frozenset(_parts_of(name) + _parts_of(event.title))
+    if not slug(name):
+        return None
+    if not words and not _BELLS.isdisjoint(called):
+        kind = KINDS["ring"]
+    elif not _BUTTONS.isdisjoint(called):
+        kind = KINDS["press"].with_words(words or ("pressed",))
+    else:
+        kind = KINDS["event"].with_words(words or (event.title or name,))
+    return OfferedValue(slug(name), (event.title or name)[:MAX_TITLE], kind.key, name, "")
 
 
 def _inputs(action: _Action) -> tuple[Setting, ...] | str:
@@ -294,8 +353,8 @@ def part_of(wire_name: str) -> tuple[str, str]:
 
 
 def _parts(name: str, affordance: _Property) -> tuple[list[OfferedValue], list[str]]:
-    """Each number and boolean in an object is a value; the object is read as a whole,
-    so none of them can be set alone. What cannot be used is said."""
+    """Each number, boolean and choice in an object is a value; the object is read as a
+    whole, so none of them can be set alone. What cannot be used is said."""
     values, problems = [], []
     for inner, schema in affordance.properties.items():
         if schema.unit in COUNTS:
@@ -308,6 +367,7 @@ def _parts(name: str, affordance: _Property) -> tuple[list[OfferedValue], list[s
             schema.unit,
             schema.minimum,
             schema.maximum,
+            schema.enum,
             read_only=True,
             semantic_type=schema.semantic_type,
         )
@@ -326,9 +386,12 @@ def _value(name: str, affordance: _Property) -> OfferedValue:
     low, high = affordance.minimum, affordance.maximum
     if low is not None and high is not None and low > high:
         raise DescriptionError(f"$.properties.{name}: minimum {low:g} is over maximum {high:g}")
-    unknown = (
-        affordance.unit if affordance.type != "boolean" and not _is_known(affordance.unit) else ""
-    )
+    counted = affordance.type not in ("boolean", "string")
+    unknown = affordance.unit if counted and not _is_known(affordance.unit) else ""
+    if not slug(name):
+        raise DescriptionError(
+            f"$.properties: {name!r} cannot be made an address; use letters and digits"
+        )
     return OfferedValue(
         slug(affordance.hombi_name) or slug(name),
         affordance.title or name,
@@ -360,6 +423,8 @@ def _parts_of(name: str) -> list[str]:
 def _kind(name: str, affordance: _Property) -> Kind:
     """The kind by @type, else by the name, else by the unit; a number without any of
     them, or in a unit that the hub does not know, is just a number."""
+    if affordance.type == "string":
+        return KINDS["choice"].with_words(affordance.enum)
     binary = affordance.type == "boolean"
     for word in _words(name, affordance):
         kind = kind_called(word, two_states=binary)

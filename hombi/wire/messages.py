@@ -63,7 +63,8 @@ class Previewed(Shape, frozen=True, kw_only=True):
 class PickingRequest(Ask, frozen=True, kw_only=True):
     """What to pick: where the messages come in, their topic with `{node}` where the
     node's name stands, JSON Pointers to the value and to its time (both may be empty),
-    the kind, and the unit that the node speaks."""
+    the kind, and the unit that the node speaks; for a choice, a press or an event the
+    words that it has."""
 
     via: Literal["", "door", "broker"] = ""
     topic: Topic
@@ -71,6 +72,7 @@ class PickingRequest(Ask, frozen=True, kw_only=True):
     at: Pointer = ""
     kind: Annotated[str, Meta(min_length=1, max_length=20)]
     unit: Annotated[str, Meta(max_length=40)] = ""
+    words: Annotated[list[Annotated[str, Meta(max_length=60)]], Meta(max_length=64)] = []
 
 
 class WritingRequest(Ask, frozen=True, kw_only=True):

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from hombi.core.errors import UnitError
 from hombi.core.formula.dimensions import measured
 from hombi.core.kinds import KINDS
-from hombi.core.units import UNITS, conversion, convert, find_unit
+from hombi.core.units import _OF_ONTOLOGIES, UNITS, _letters, conversion, convert, find_unit
 
 
 @pytest.mark.parametrize(
@@ -70,3 +70,33 @@ def test_every_kind_is_kept_in_a_known_unit_and_has_its_limits_in_order() -> Non
     for kind in KINDS.values():
         assert not kind.unit or find_unit(kind.unit).symbol == kind.unit
         assert kind.low < kind.high
+
+
+@pytest.mark.parametrize(
+    ("name", "symbol"),
+    [
+        ("degree_celsius", "°C"),
+        ("Degree Celsius", "°C"),
+        ("om:degreeCelsius", "°C"),
+        ("http://www.ontology-of-units-of-measure.org/resource/om-2/kilowattHour", "kWh"),
+        ("http://qudt.org/vocab/unit/DEG_C", "°C"),
+        ("unit:KiloW-HR", "kWh"),
+        ("unit:A", "A"),
+        ("qudt:W-PER-M2", "W/m²"),
+        ("om:minute-Time", "min"),
+        ("kilowatt_hour", "kWh"),
+    ],
+)
+def test_units_of_ontologies_in_whatever_way_they_are_written(name: str, symbol: str) -> None:
+    assert find_unit(name).symbol == symbol
+
+
+@pytest.mark.parametrize("name", ["HR", "MIN", "unit:nope", "http://qudt.org/vocab/unit/", "://"])
+def test_an_abbreviation_alone_is_no_unit_of_an_ontology(name: str) -> None:
+    with pytest.raises(UnitError):
+        find_unit(name)
+
+
+def test_each_name_of_an_ontology_is_one_unit_and_each_is_known() -> None:
+    letters = [(_letters(n), symbol) for symbol, names in _OF_ONTOLOGIES.items() for n in names]
+    assert all(find_unit(f"om:{name}").symbol == symbol for name, symbol in letters)

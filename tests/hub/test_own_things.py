@@ -33,7 +33,7 @@ from tests.hub.parts import ManualClock, Rig, rig, settle
 
 KEEPS = {
     "interval": {"type": "integer", "unit": "s", "minimum": 2, "maximum": 600, "title": "Interval"},
-    "mode": {"type": "string", "enum": ["quiet", "brisk"], "title": "Mode"},
+    "gain": {"type": "string", "enum": ["quiet", "brisk"], "title": "Gain"},
 }
 
 
@@ -52,8 +52,8 @@ async def test_a_setting_is_changed_when_the_node_says_so() -> None:
         assert r.hub.house.node("rack").told == {"interval": 30.0}, "a setting is not a reading"
         node = await r.do(ChangeSetting("rack", "interval", "5 s"))
         assert node.told["interval"] == 5
-        await r.do(ChangeSetting("rack", "mode", "brisk"))
-        assert node.told["mode"] == "brisk"
+        await r.do(ChangeSetting("rack", "gain", "brisk"))
+        assert node.told["gain"] == "brisk"
         r.link.obeys = False
         with pytest.raises(Refused, match=r"rack did not confirm its Interval within 0\.25 s"):
             await r.do(ChangeSetting("rack", "interval", 7))

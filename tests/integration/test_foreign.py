@@ -326,3 +326,68 @@ def test_keys_are_changed_and_taken_away(service: Service, posting: str) -> None
     assert post(newer) == 401
     with service.hub() as hub:
         assert not next(n for n in hub.nodes.list() if n.node == "lathe-house").has_key
+
+
+def test_a_choice_and_a_press_are_picked_with_their_words(service: Service) -> None:
+    with service.hub() as hub:
+        account = hub.mqtt_accounts.add("fans", publish=["fans/#"], subscribe=["fans/#"])
+        client = paho.Client(paho.CallbackAPIVersion.VERSION2, "fans")
+        client.username_pw_set(account.account, account.key)
+        asked: list[bytes] = []
+        ready = threading.Event()
+
+        def obey(client: paho.Client, user: Any, message: paho.MQTTMessage) -> None:
+            asked.append(message.payload)
+            speed = json.loads(message.payload)["speed"]
+            client.publish("fans/loft/state", json.dumps({"speed": speed}), qos=1)
+
+        client.on_message = obey
+        client.on_connect = lambda c, *_: c.subscribe("fans/loft/set", 1)
+        client.on_subscribe = lambda *_: ready.set()
+        client.connect("127.0.0.1", service.mqtt_port)
+        client.loop_start()
+        assert ready.wait(30)
+
+        def say(topic: str, text: str) -> None:
+            client.publish(topic, text, qos=1).wait_for_publish(30)
+
+        say("fans/loft/state", '{"speed": "low"}')
+        until(lambda: hub.messages.list(topic="fans/#"))
+        for words, why in (
+            ([], "needs the words that the node says"),
+            (["low", "low"], "give each word once"),
+            (["a|b"], "give each word once"),
+        ):
+            with pytest.raises(HubProblem, match=why):
+                hub.messages.pick("fans/{node}/state", "choice", "Speed", words=words)
+        with pytest.raises(HubProblem, match="no words of its own to choose"):
+            hub.messages.preview("fans/{node}/state", "switch", words=["a"])
+        (speed,) = hub.messages.pick(
+            "fans/{node}/state",
+            "choice",
+            "Speed",
+            pointer="/speed",
+            words=["low", "high", "off"],
+            nodes=["loft"],
+            name="Big fan",
+            write={"topic": "fans/{node}/set", "payload": '{"speed": "{value}"}'},
+        )
+        assert (speed.kind, speed.words) == ("choice", ["low", "high", "off"])
+        assert hub.entities.set(speed.entity, "high").state == "confirmed"
+        assert asked == [b'{"speed": "high"}']
+        # A word that it did not bring is said, and the next one counts.
+        say("fans/loft/state", '{"speed": "gale"}')
+        until(lambda: any("gale" in line.text for line in hub.journal()))
+        say("fans/loft/state", '{"speed": "OFF"}')
+        assert hub.entities.get(speed.entity).shown == "off"
+        made = service.hombi(
+            *("entity", "pick", "fans/{node}/tapped", "--kind", "press", "--title", "Knob"),
+            *("--words", "short, long", "--node", "loft-knob"),
+        )
+        assert made.returncode == 0, made.stderr
+        say("fans/loft-knob/tapped", "long")
+        say("fans/loft-knob/tapped", "short")
+        until(lambda: len(list(hub.entities.readings("loft-knob/knob", 0))) == 2)
+        assert hub.entities.get("loft-knob/knob").shown == "short"
+        client.disconnect()
+        client.loop_stop()

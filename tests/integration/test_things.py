@@ -18,8 +18,8 @@ from hombi.links.base import LinkError
 from hombi.links.wifi.origins import Guard
 from hombi.wire.pairing import Arrival
 from tests.conftest import make_service
-from tests.house import CLIMATE, Service, ask, description, free_ports, until
-from tests.things import PASSWORD, USER, Buoy, Sly, Snare, Station, Vane
+from tests.house import CLIMATE, Service, ask, description, free_ports, let_in, until
+from tests.things import PASSWORD, USER, Buoy, Sly, Snare, Station, Tap, Vane
 
 SECRET = f"{USER}:{PASSWORD}"
 
@@ -417,6 +417,7 @@ def test_parts_of_an_object_addresses_with_variables_and_events(service: Service
             assert [(e.name, e.kind) for e in arrival.entities] == [
                 ("climate-t", "temperature"),
                 ("climate-rh", "humidity"),
+                ("squall", "event"),
             ]
             said = [text.partition(":")[0] for text in arrival.left_out]
             assert said == ["event gust", "property unreached"], "each is named once"
@@ -428,6 +429,86 @@ def test_parts_of_an_object_addresses_with_variables_and_events(service: Service
             longest, first = hub.journal(event="NodeTold")
             assert first.text == "Terrace station reports squall: over the weir"
             assert len(longest.text) < 600
+            until(lambda: pressed(service, "terrace-station/squall") == ["squall", "squall"])
             hub.nodes.remove("terrace-station", keep_history=False)
     finally:
         station.stop()
+
+
+def pressed(service: Service, entity: str) -> list[str]:
+    with service.hub() as hub:
+        kind = hub.entities.get(entity)
+        return [(kind.words or [])[int(r.value or 0)] for r in hub.entities.readings(entity, 0)]
+
+
+def test_choices_and_events_of_a_described_node(service: Service) -> None:
+    """Its mode is set by a word, each press of its button is a moment, also after its
+    stream was lost."""
+    tap = Tap(thing_id="urn:test:tap")
+    tap.mqtt_port = service.mqtt_port
+    tap.start()
+    with service.hub() as hub:
+        arrival = hub.pairing.look(f"127.0.0.1:{tap.port}")
+        assert [(e.name, e.kind, e.writable) for e in arrival.entities] == [
+            ("mode", "choice", True),
+            ("state-valve", "choice", False),
+            ("state-litres", "volume", False),
+            ("button", "press", False),
+            ("bell", "ring", False),
+        ]
+        assert arrival.settings == ["flow-sensitivity"]
+        assert {text.partition(":")[0] for text in arrival.left_out} == {
+            "property note",
+            "event silent",
+        }
+        hub.pairing.admit(arrival.id, room="Cheese cellar")
+        until(lambda: hub.entities.get("dairy-tap/mode").shown == "drip")
+        assert hub.entities.get("dairy-tap/state-valve").shown == "shut"
+        assert hub.entities.get("dairy-tap/state-litres").value == 12
+        assert hub.entities.set("dairy-tap/mode", "pour").state == "confirmed"
+        assert tap.values["mode"] == "pour"
+        with pytest.raises(HubProblem, match="use 'drip', 'pour' or 'off'"):
+            hub.entities.set("dairy-tap/mode", "gush")
+        # What it says that is none of its words is said, and the next one counts.
+        tap.values["mode"] = "gush"
+        until(lambda: any("gush" in line.text for line in hub.journal()))
+        tap.values["mode"] = "off"
+        until(lambda: hub.entities.get("dairy-tap/mode").shown == "off")
+        tap.presses += ['"short"', '"long"', "long"]
+        until(lambda: pressed(service, "dairy-tap/button") == ["short", "long", "long"])
+        account = hub.mqtt_accounts.add("tap", publish=["mill/tap/#"], subscribe=[])
+        client = paho.Client(paho.CallbackAPIVersion.VERSION2, "tap")
+        client.username_pw_set(account.account, account.key)
+        client.connect("127.0.0.1", service.mqtt_port)
+        client.loop_start()
+        client.publish("mill/tap/bell", "true", qos=1).wait_for_publish(30)
+        until(lambda: len(pressed(service, "dairy-tap/bell")) == 1)
+        client.disconnect()
+        client.loop_stop()
+        tap.stop()
+        until(lambda: not hub.nodes.get("dairy-tap").here)
+        tap.start()
+        until(lambda: hub.nodes.get("dairy-tap").here)
+        # Its stream is opened again, and nothing that was told before comes twice.
+        until(lambda: tap.presses.append("short") or len(pressed(service, "dairy-tap/button")) > 3)
+        assert set(pressed(service, "dairy-tap/button")[3:]) == {"short"}
+        hub.nodes.remove("dairy-tap")
+    tap.stop()
+
+
+def test_a_node_that_pushes_says_choices_and_events_by_their_words(service: Service) -> None:
+    thing = {
+        **description("Hatch pusher", **CLIMATE, fan={"type": "string", "enum": ["slow", "fast"]}),
+        "events": {"doorbell": {}, "key": {"data": {"type": "string", "enum": ["up", "down"]}}},
+    }
+    node = let_in(service, thing, room="Hen house")
+    with service.hub() as hub:
+        name = node.node
+        assert node.post([{"n": "fan", "vs": "fast"}, {"n": "key", "vs": "down"}]).is_success
+        assert hub.entities.get(f"{name}/fan").shown == "fast"
+        assert pressed(service, f"{name}/key") == ["down"]
+        node.post([{"n": "doorbell", "vb": True}, {"n": "key", "vs": "sideways"}])
+        assert len(pressed(service, f"{name}/doorbell")) == 1
+        assert any("sideways" in line.text for line in hub.journal())
+        assert node.post([{"n": "key", "vs": "up"}]).is_success
+        assert pressed(service, f"{name}/key") == ["down", "up"]

@@ -86,7 +86,7 @@ def test_finds_the_kind_by_type_then_name_then_unit(
         (lambda d: d.update(properties={}), "has 0 properties"),
         (
             lambda d: d.update(properties={"a": {"type": "string"}}),
-            "no property .* is a number or a boolean",
+            "no property .* is a number, a boolean or one of several words",
         ),
         (
             lambda d: d.update(properties={"a": {"type": "number", "minimum": 5, "maximum": 1}}),
@@ -177,3 +177,61 @@ def test_only_the_format_of_an_address_is_looked_at(given: object, taken: str) -
     thing = {**description("Speaker", **CLIMATE), "actions": {"play": {"input": inputs}}}
     (action,) = read_description(thing).offer.actions
     assert action.inputs[0].format == taken
+
+
+@pytest.mark.parametrize(
+    ("name", "schema", "key", "writable"),
+    [
+        ("mode", {"enum": ["eco", "boost"]}, "choice|eco|boost", True),
+        ("fan", {"enum": ["low", "high"], "readOnly": True}, "choice|low|high", False),
+        ("state", {"enum": ["Idle", "Busy now"], "readOnly": True}, "choice|Idle|Busy now", False),
+    ],
+)
+def test_one_of_several_words_is_a_choice(
+    name: str, schema: dict[str, Any], key: str, writable: bool
+) -> None:
+    thing = description("Weir", **{name: {"type": "string", **schema}})
+    (value,) = read_description(thing).offer.values
+    assert (value.kind.key, value.writable) == (key, writable)
+
+
+@pytest.mark.parametrize(
+    "enum",
+    [
+        [], ["a", 1], ["a", "a"], ["a|b"], [""], ["x" * 61], ["a\x1b[2J"], [" a"],
+        [f"w{n}" for n in range(65)],
+    ],
+)  # fmt: skip
+def test_words_that_cannot_be_kept_as_they_are_make_no_choice(enum: list[Any]) -> None:
+    thing = description("Weir", **CLIMATE, state={"type": "string", "enum": enum, "readOnly": True})
+    offer = read_description(thing).offer
+    assert [value.name for value in offer.values] == ["temperature", "humidity"]
+    assert len(offer.left_out) == 1
+
+
+@pytest.mark.parametrize(
+    ("name", "event", "key"),
+    [
+        ("doorbell", {}, "ring"),
+        ("button2", {"title": "Left button"}, "press|pressed"),
+        ("key", {"data": {"type": "string", "enum": ["up", "down"]}}, "press|up|down"),
+        ("bell", {"data": {"type": "string", "enum": ["short", "long"]}}, "event|short|long"),
+        ("overheating", {}, "event|overheating"),
+        ("overheating", {"title": "Too hot"}, "event|Too hot"),
+        ("overheating", {"data": {"type": "null"}}, "event|overheating"),
+    ],
+)
+def test_an_event_is_a_moment(name: str, event: dict[str, Any], key: str) -> None:
+    thing = {**description("Weir"), "events": {name: event}}
+    (value,) = read_description(thing).offer.values
+    assert (value.kind.key, value.wire_name, value.writable) == (key, name, False)
+
+
+@pytest.mark.parametrize(
+    "event", [{"data": {"type": "number"}}, {"data": {"type": "string"}}, {"data": 5}, 7, [1]]
+)
+def test_an_event_that_says_something_else_is_none(event: Any) -> None:
+    thing = {**description("Weir", **CLIMATE), "events": {"gust": event}}
+    offer = read_description(thing).offer
+    assert len(offer.values) == 2
+    assert offer.left_out == ("event gust: no form says how it is followed",)

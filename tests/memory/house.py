@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from itertools import count
 from typing import Any
 
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import kind_by_key
 from hombi.core.series import Channel, Channels
 from hombi.hub.house import Entity, Floor, House, Node, Room
 from hombi.hub.nodes.pairing_port import ArrivalRecord
@@ -132,7 +132,7 @@ class MemoryHouse:
         number = number or next(self._ids)
         stored.entities[new.name] = (number, new)
         self._history.entities.add(number)
-        kind, known = KINDS[new.kind], self._history.channels.setdefault(number, {})
+        kind, known = kind_by_key(new.kind), self._history.channels.setdefault(number, {})
         same = [c for c in known.values() if (c.kind, c.unit) == (kind, new.wire_unit)]
         if same:
             channels = Channels(known.values())

@@ -3725,6 +3725,8 @@ export interface components {
             kind: string;
             /** @default  */
             unit?: string;
+            /** @default [] */
+            words?: string[];
             title: string;
             /** @default [] */
             nodes?: string[];
@@ -3747,7 +3749,8 @@ export interface components {
          * PickingRequest
          * @description What to pick: where the messages come in, their topic with `{node}` where the
          *         node's name stands, JSON Pointers to the value and to its time (both may be empty),
-         *         the kind, and the unit that the node speaks.
+         *         the kind, and the unit that the node speaks; for a choice, a press or an event the
+         *         words that it has.
          */
         PickingRequest: {
             /**
@@ -3763,6 +3766,8 @@ export interface components {
             kind: string;
             /** @default  */
             unit?: string;
+            /** @default [] */
+            words?: string[];
         };
         /**
          * PlaceRequest

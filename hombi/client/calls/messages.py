@@ -54,11 +54,26 @@ def get(number: int) -> Call[MessageDetail]:
 
 
 def preview(
-    topic: str, kind: str, *, via: Via = "", pointer: str = "", at: str = "", unit: str = ""
+    topic: str,
+    kind: str,
+    *,
+    via: Via = "",
+    pointer: str = "",
+    at: str = "",
+    unit: str = "",
+    words: Sequence[str] = (),
 ) -> Call[list[Previewed]]:
     """What the last messages would have given: the value at a JSON Pointer in them, of
-    this kind, in this unit."""
-    body = PickingRequest(via=via, topic=topic, pointer=pointer, at=at, kind=kind, unit=unit)
+    this kind, in this unit; for a choice, a press or an event with these words."""
+    body = PickingRequest(
+        via=via,
+        topic=topic,
+        pointer=pointer,
+        at=at,
+        kind=kind,
+        unit=unit,
+        words=list(words),
+    )
     return Call("POST", "/api/picks/preview", list[Previewed], body=body)
 
 
@@ -71,6 +86,7 @@ def pick(
     pointer: str = "",
     at: str = "",
     unit: str = "",
+    words: Sequence[str] = (),
     nodes: Sequence[str] = (),
     name: str = "",
     room: str = "",
@@ -85,6 +101,7 @@ def pick(
         at=at,
         kind=kind,
         unit=unit,
+        words=list(words),
         title=title,
         nodes=list(nodes),
         name=name,

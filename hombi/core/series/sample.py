@@ -29,7 +29,8 @@ def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sampl
     """The sample in what a node sent for an entity of this kind.
 
     A value without a unit is in the node's usual one. A kind with words takes them and
-    their numbers; with two states, also true and false. Raises NotASample.
+    their numbers; with two states, also true and false; with one word, also true.
+    Raises NotASample.
     """
     if sent.at_ms > now_ms + FUTURE_MS:
         ahead = (sent.at_ms - now_ms) / 1000
@@ -47,6 +48,8 @@ def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sampl
             expected = "a number" if kind.words is None else either(kind.words)
             raise NotASample(f"{expected} was expected, not the text {value[:LONGEST_WORD]!r}")
         number = state
+    elif value is True and kind.words is not None and len(kind.words) == 1:
+        number = 0.0  # of a bell most nodes say no more than that it rang
     elif isinstance(value, bool) and not kind.two_states:
         raise NotASample("a number was expected, not true or false")
     else:

@@ -12,7 +12,7 @@ import msgspec
 
 from hombi.core.errors import NotASample, UnitError
 from hombi.core.house_facts import did_you_mean
-from hombi.core.kinds import KINDS, Kind, kind_called
+from hombi.core.kinds import KINDS, LONGEST_WORD, MOST_WORDS, Kind, kind_called
 from hombi.core.names import slug
 from hombi.core.picking import (
     PLACEHOLDER,
@@ -48,7 +48,8 @@ PICKED_FROM = ("door", "broker")
 class Picking(msgspec.Struct, frozen=True):
     """What a person picked: where the messages come in ("" for wherever they do), their
     topic (with `{node}` where the node's name stands), and what stands where in them.
-    `unit` is the one that the node speaks, "" for the kind's own."""
+    `unit` is the one that the node speaks, "" for the kind's own; `words` are those of
+    a kind that has none of its own."""
 
     via: str
     topic: str
@@ -56,6 +57,7 @@ class Picking(msgspec.Struct, frozen=True):
     at: str = ""
     kind: str = "number"
     unit: str = ""
+    words: tuple[str, ...] = ()
 
 
 class Writing(msgspec.Struct, frozen=True):
@@ -216,7 +218,8 @@ class Picks(Feature):
                 f"{picking.topic!r} is not a topic to pick from; write it like "
                 f"mill/{{node}}/state, with + and # as in MQTT"
             )
-        return checked_kind(picking.kind, picking.unit, picking.pointer, picking.at)
+        pointers = picking.pointer, picking.at
+        return checked_kind(picking.kind, picking.unit, *pointers, words=picking.words)
 
     async def remove(self, entity: Entity) -> None:
         """Take an entity away, with its history."""
@@ -235,17 +238,26 @@ def kind_of(name: str) -> Kind:
     raise Invalid(f"there is no kind {name}; {near or 'kinds are ' + ', '.join(KINDS)}")
 
 
-def checked_kind(name: str, unit: str, *pointers: str) -> Kind:
-    """The kind of this name, when the unit and the pointers are right too. Raises
-    Invalid."""
+def checked_kind(name: str, unit: str, *pointers: str, words: Sequence[str] = ()) -> Kind:
+    """The kind of this name, with these words if it has none of its own, when the unit
+    and the pointers are right too. Raises Invalid."""
     try:
         for pointer in pointers:
             check_pointer(pointer)
     except PickError as error:
         raise Invalid(str(error)) from error
     kind = kind_of(name)
+    if words:
+        if not kind.brings:
+            raise Invalid(f"{kind.shown} has no words of its own to choose; leave them out")
+        kind = kind.with_words(words)
+        if kind.words != tuple(words):
+            raise Invalid(
+                f"give each word once, up to {MOST_WORDS} of them, with 1 to {LONGEST_WORD} "
+                f"characters and no |"
+            )
     if kind.brings and not kind.words:
-        raise Invalid(f"a {name} has the words of its node; only a node that brings some has one")
+        raise Invalid(f"{kind.shown} needs the words that the node says, like low, medium, high")
     if unit and not kind.unit:
         raise Invalid(f"a {kind.shown} has no unit; leave it empty")
     try:

@@ -290,16 +290,23 @@ class WifiDriver:
             for name, ways in reach.properties.items()
             if not isinstance(ways.observe, MqttForm) or self._foreign.via(ways.observe)
         }
+        events = {
+            name
+            for name, form in reach.events.items()
+            if not isinstance(form, MqttForm) or self._foreign.via(form)
+        }
+        followed = {f"property {name}": ways.observe for name, ways in reach.properties.items()}
+        followed |= {f"event {name}": form for name, form in reach.events.items()}
         brokers = [
-            f"property {name}: its broker {ways.observe.host}:{ways.observe.port} is "
-            f"not the one that the hub is connected to"
-            for name, ways in reach.properties.items()
-            if name not in here and isinstance(ways.observe, MqttForm)
+            f"{what}: its broker {form.host}:{form.port} is not the one that the hub is "
+            f"connected to"
+            for what, form in followed.items()
+            if isinstance(form, MqttForm) and not self._foreign.via(form)
         ]
         unreached = [
             f"property {name}: no form of its description leads to it"
             for name in (
-                *(v.wire_name for v in offer.values),
+                *(v.wire_name for v in offer.values if not v.kind.moment),
                 *(s.wire_name for s in offer.settings),
             )
             if part_of(name)[0] not in reach.properties
@@ -310,7 +317,11 @@ class WifiDriver:
             fields.setdefault(text.partition(":")[0], text)
         return msgspec.structs.replace(
             offer,
-            values=tuple(v for v in offer.values if part_of(v.wire_name)[0] in here),
+            values=tuple(
+                v
+                for v in offer.values
+                if (v.wire_name in events if v.kind.moment else part_of(v.wire_name)[0] in here)
+            ),
             settings=tuple(s for s in offer.settings if s.wire_name in here),
             actions=tuple(a for a in offer.actions if a.wire_name in reach.actions),
             left_out=tuple(fields.values()),

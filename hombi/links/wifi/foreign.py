@@ -149,6 +149,9 @@ class Foreign:
         """The entity with what the forms over MQTT of its description come to."""
         whole, pointer = part_of(wired.name)
         ways, source, sink = reach.properties.get(whole), wired.source, wired.sink
+        event = reach.events.get(wired.name) if wired.kind.moment else None
+        if isinstance(event, MqttForm) and (via := self.via(event)):
+            source = {"via": via, "topic": event.topic}
         if (
             ways is not None
             and isinstance(ways.observe, MqttForm)

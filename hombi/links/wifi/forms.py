@@ -93,7 +93,7 @@ class Reach:
     properties: dict[str, Ways] = field(default_factory=dict)
     actions: dict[str, HttpForm | MqttForm] = field(default_factory=dict)
     read_all: HttpForm | None = None
-    events: dict[str, HttpForm] = field(default_factory=dict)
+    events: dict[str, HttpForm | MqttForm] = field(default_factory=dict)
     left_out: tuple[str, ...] = ()
     elsewhere: tuple[str, ...] = ()
 
@@ -101,7 +101,7 @@ class Reach:
     def described(self) -> bool:
         """Whether the description says how the node is reached at all; without that it
         is one that speaks to us by itself."""
-        return bool(self.properties or self.read_all)
+        return bool(self.properties or self.read_all or self.events)
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,13 +145,13 @@ def read_forms(source: dict[str, Any], found_at: str = "", origins: Iterable[str
             actions[name] = result[0]
         elif forms:
             left_out.append(f"action {name}: {_why_not(forms, INVOKE, own)}")
-    events: dict[str, HttpForm] = {}
+    events: dict[str, HttpForm | MqttForm] = {}
     for name, one in _named(source.get("events")):
         forms, own = _forms(one), base.of(one)
-        streams = [f for form in forms if isinstance(f := _form(form, SUBSCRIBE, own), HttpForm)]
+        streams = [f for form in forms if not isinstance(f := _form(form, SUBSCRIBE, own), str)]
         if streams:
             events[name] = streams[0]
-        else:
+        elif forms or properties:
             left_out.append(f"event {name}: {_why_not(forms, SUBSCRIBE, own)}")
     read_all = next(
         (f for form in _forms(source) if isinstance(f := _form(form, READ_ALL, base), HttpForm)),
@@ -244,11 +244,9 @@ def _mqtt(form: dict[str, Any], host: str, port: int | None, path: str, op: str)
     control = _text(form.get("mqv:controlPacket"))
     if op == READ:
         return "over MQTT a value is followed, not read"
-    if op == SUBSCRIBE:
-        return "events are followed over HTTP (sse), not over MQTT"
     if not topic:
         return "its MQTT form names no topic"
-    if control and (control in ("subscribe", "mqv:subscribe")) != (op == OBSERVE):
+    if control and (control in ("subscribe", "mqv:subscribe")) != (op in _FOLLOWED):
         return f"its MQTT form is for {control}"
     qos = form.get("mqv:qos")
     return MqttForm(
@@ -296,7 +294,7 @@ def _ops(form: dict[str, Any]) -> Iterable[str]:
         return [one for one in op if isinstance(one, str)]
     control = _text(form.get("mqv:controlPacket"))
     if control:
-        return (OBSERVE,) if "subscribe" in control else (WRITE, INVOKE)
+        return _FOLLOWED if "subscribe" in control else (WRITE, INVOKE)
     return (READ, WRITE, INVOKE, SUBSCRIBE)
 
 

@@ -254,6 +254,8 @@ class Web:
                 task = self._work.watch(f"events of {thing.node}/{name}", events)
                 thing.tasks.append(task)
         for name, form in thing.reach.events.items():
+            if not isinstance(form, HttpForm):
+                continue  # it is picked out of what is published
             hearing = partial(self._hear, thing, name, form)
             thing.tasks.append(self._work.watch(f"events of {thing.node}: {name}", hearing))
         reading = partial(self._poll, thing, streamed)
@@ -318,10 +320,22 @@ class Web:
         await self._follow(thing, form, said)
 
     async def _hear(self, thing: _Thing, name: str, form: HttpForm) -> None:
-        """Follow an event: what it says is told as a text."""
-        await self._follow(
-            thing, form, lambda data: self._reports.said(thing.node, name, _in_words(data))
-        )
+        """Follow an event: a press or the like is a reading, anything else that it says
+        is told as a text."""
+
+        def said(data: str) -> None:
+            kind = thing.kinds.get(name)
+            if kind is None or not kind.moment:
+                self._reports.said(thing.node, name, _in_words(data))
+            elif len(kind.words or ()) == 1:
+                # It happened, whatever else it says; that is told too.
+                self._observed(thing, [Resolved(name, "", self._clock.now_ms(), 0.0, True)])
+                if data not in ("", "null", "true"):
+                    self._reports.said(thing.node, name, _in_words(data))
+            elif values := self._read_values(thing, name, data.encode()):
+                self._observed(thing, values)
+
+        await self._follow(thing, form, said)
 
     async def _follow(self, thing: _Thing, form: HttpForm, on_event: Callable[[str], None]) -> None:
         """Hear a stream of events, for ever; one that ends is opened again."""

@@ -67,7 +67,13 @@ def wanted(params: Any) -> Filter:
 
 def _picking(payload: PickingRequest) -> Picking:
     return Picking(
-        payload.via, payload.topic, payload.pointer, payload.at, payload.kind, payload.unit
+        payload.via,
+        payload.topic,
+        payload.pointer,
+        payload.at,
+        payload.kind,
+        payload.unit,
+        tuple(payload.words),
     )
 
 

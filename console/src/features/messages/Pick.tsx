@@ -13,12 +13,12 @@ import {
   type Picking,
   type Previewed,
 } from "../../api/client";
-import { canBeChosen, keys, useKinds } from "../../api/queries";
+import { keys, useKinds } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Ago, Await, Button, Failure, Heads, Labelled, Mark } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
-import { guessKind, guessLevel, guessTitle, guessUnit, withPlaceholder } from "./guess";
+import { guessKind, guessLevel, guessTitle, guessUnit, typedWords, withPlaceholder } from "./guess";
 
 export function Pick({ message, close }: { message: Message; close: () => void }) {
   const kinds = useKinds();
@@ -46,6 +46,9 @@ interface Choice {
   kind: string;
   unit: string;
   title: string;
+  /** What the value says now, and the words that it may say, as they are typed. */
+  shown: string;
+  words: string;
 }
 
 function chosen(message: MessageDetail, pointer: string, kinds: Kind[]): Choice {
@@ -57,6 +60,8 @@ function chosen(message: MessageDetail, pointer: string, kinds: Kind[]): Choice 
     kind,
     unit: guessUnit(pointer, units),
     title: guessTitle(message.topic, pointer, kind, kinds.find((k) => k.kind === kind)?.title),
+    shown: value?.shown ?? "",
+    words: "",
   };
 }
 
@@ -86,6 +91,7 @@ function Form({
     at,
     kind: choice.kind,
     unit: choice.unit,
+    words: typedWords(choice.words),
   };
   const preview = useQuery({
     queryKey: [...keys.messages, "preview", picking],
@@ -186,15 +192,29 @@ function Form({
           <select
             className="field"
             value={choice.kind}
-            onChange={(event) => setChoice({ ...choice, kind: event.target.value, unit: "" })}
+            onChange={(event) => {
+              const to = kinds.find((one) => one.kind === event.target.value);
+              const words = to?.own_words ? (to.words?.join(", ") ?? choice.shown) : "";
+              setChoice({ ...choice, kind: event.target.value, unit: "", words });
+            }}
           >
-            {kinds.filter(canBeChosen).map((one) => (
+            {kinds.map((one) => (
               <option key={one.kind} value={one.kind}>
                 {one.title}
               </option>
             ))}
           </select>
         </Labelled>
+        {kind?.own_words && (
+          <Labelled label="The words that it says" hint="with commas between them">
+            <input
+              className="field"
+              required
+              value={choice.words}
+              onChange={(event) => setChoice({ ...choice, words: event.target.value })}
+            />
+          </Labelled>
+        )}
         <Labelled label="The node’s unit">
           <select
             className="field"

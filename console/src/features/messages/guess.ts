@@ -38,6 +38,13 @@ export function guessTitle(topic: string, pointer: string, kind: string, title =
   return words.charAt(0).toUpperCase() + words.slice(1);
 }
 
+/** The words of a choice, as a person types them: "low, medium, high". */
+export const typedWords = (text: string): string[] =>
+  text
+    .split(",")
+    .map((word) => word.trim())
+    .filter(Boolean);
+
 /** Which level of a topic names the node: the one before the last, or the only one. */
 export function guessLevel(topic: string): number {
   return Math.max(0, topic.split("/").length - 2);

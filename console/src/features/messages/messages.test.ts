@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { Kind, Message } from "../../api/client";
-import { guessKind, guessLevel, guessTitle, guessUnit, withPlaceholder } from "./guess";
+import { guessKind, guessLevel, guessTitle, guessUnit, typedWords, withPlaceholder } from "./guess";
 import { merged, SHOWN } from "./stream";
 
 const message = (number: number, topic = "mill/a/state") =>
@@ -60,4 +60,9 @@ test("units, names and the node's level are guessed", () => {
   expect(guessTitle("mill/x/state", "/t", "temperature")).toBe("Temperature");
   expect(withPlaceholder("mill/bed/state", guessLevel("mill/bed/state"))).toBe("mill/{node}/state");
   expect(withPlaceholder("depth", -1)).toBe("depth");
+});
+
+test("the words of a choice are typed with commas between them", () => {
+  expect(typedWords(" low, medium,,high ,")).toEqual(["low", "medium", "high"]);
+  expect(typedWords("")).toEqual([]);
 });
