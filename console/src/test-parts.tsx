@@ -35,6 +35,7 @@ export function entity(address: string, change: Partial<Entity> = {}): Entity {
     quality: "good",
     reason: "",
     at: 1000,
+    since: null,
     heard_at: 1000,
     wanted: null,
     left_alone: false,

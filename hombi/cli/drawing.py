@@ -96,6 +96,15 @@ def ago(ms: int | None) -> str:
     return f"{seconds} s"
 
 
+def since(ms: int | None) -> str:
+    """Since when something is so, in house time; "" for what is not known."""
+    if ms is None:
+        return ""
+    at, now = (datetime.fromtimestamp(one, HouseTime.zone) for one in (ms / 1000, time.time()))
+    days = (now.date() - at.date()).days
+    return at.strftime("%H:%M" if days == 0 else "%a %H:%M" if 0 < days < 7 else "%d %b %H:%M")
+
+
 def counted(number: int, what: str) -> str:
     """A number of things: "1 phone", "27 entities"."""
     if number == 1:

@@ -8,9 +8,10 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, bold, err, out, said, table, value
+from hombi.cli.drawing import HouseTime, ago, as_json, bold, err, out, said, since, table, value
 from hombi.cli.exits import SAID_NO
 from hombi.cli.noun import noun
+from hombi.cli.now import HEADINGS, RIGHT, rows
 from hombi.cli.run import Json, entity_called, hub
 from hombi.wire.entities import Entity, EntityDetail
 
@@ -39,19 +40,21 @@ def listed(room: str | None, node: str | None, kind: str | None, *, json: bool, 
         entities = h.entities.list(room=room, node=node, kind=kind)
         about = {e.node for e in entities}
         shut = [n for n in h.nodes.list() if n.shut_out and n.node in about] if now else []
+        HouseTime.of(h)
     if now:
         entities = [e for e in entities if not e.hidden]
     if json:
         as_json(e.as_dict() for e in entities)
         return
     entities.sort(key=lambda e: (e.room or "~", e.entity))
-    headings: tuple[str, ...] = ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "")
-    rows: list[tuple[str | Text, ...]] = [_about(e) for e in entities]
-    if now:
-        headings = ("ROOM", "ENTITY", "VALUE", "HEARD")
-        rows = [(e.room or "–", e.entity, value(e), ago(e.heard_at)) for e in entities]
     empty = "There is nothing to see yet. `hombi pair` lets a node in."
-    table(headings, rows, empty, ("VALUE", "HEARD"))
+    if now:
+        # Who asks for one node or one kind wants each value.
+        lines = rows(entities, apart=bool(node or kind))
+        table(HEADINGS, lines, empty, RIGHT)
+    else:
+        headings = ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "")
+        table(headings, [_about(e) for e in entities], empty)
     for one in shut:
         say = f"{one.title} refuses the hub; `hombi node secret {one.node}` gives it a new secret"
         out.print(Text(f"! {say}", style="yellow"))
@@ -67,13 +70,14 @@ def show(entity: Address, json: Json = False) -> None:
     """Show one entity: its value, its source, and the automations that watch it."""
     with hub() as h:
         detail = h.entities.get(entity)
+        HouseTime.of(h)
     if json:
         as_json([detail.as_dict()])
         return
     out.print(bold(detail.spoken), value(detail))
     said = detail.converted and detail.raw is not None
     sent = f" ({detail.raw:g} {detail.wire_unit})" if said else ""
-    rows = [
+    facts = [
         ("address", detail.entity),
         ("kind", detail.kind + (f", in {detail.unit}" if detail.unit else "")),
         ("node", f"{detail.node}, over {detail.link}" if detail.node else "none"),
@@ -83,10 +87,11 @@ def show(entity: Address, json: Json = False) -> None:
         ("picked from", detail.picked),
         ("words", ", ".join(detail.words or ())),
         ("believed", "" if detail.words else _believed(detail)),
+        ("since", since(detail.since)),
         ("heard", f"{ago(detail.heard_at)} ago" if detail.heard_at else "never"),
         ("watched by", ", ".join(watcher.automation for watcher in detail.watchers)),
     ]
-    table(("ENTITY", ""), [row for row in rows if row[1]], "")
+    table(("ENTITY", ""), [fact for fact in facts if fact[1]], "")
 
 
 def _believed(e: EntityDetail) -> str:

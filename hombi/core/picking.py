@@ -44,6 +44,8 @@ _QUANTITY = re.compile(
     r"\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)(?:\s*([^\d\s.,;:+*=xX_-]\S*)|\s+(\S*[^\d\s.,;:]\S*))?\s*"
 )
 _NO_VALUE = frozenset({"nan", "null", "none", "n/a", "unavailable", "-"})
+# Nodes say this, too, when a press is over.
+_NOTHING = _NO_VALUE | {""}
 # In ms since 1970 this is January 1970; a small number of seconds counts from the
 # node's own start.
 _BOOT_BELOW_S = 1e8
@@ -115,7 +117,7 @@ def pick_in(content: Any, pick: Pick, kind: Kind, now_ms: int, name: str = "") -
     stamped, at_ms = at is None, now_ms if at is None else at
     if result is None or (
         isinstance(result, str)
-        and result.strip().lower() in _NO_VALUE
+        and result.strip().lower() in (_NOTHING if kind.moment else _NO_VALUE)
         and not _is_word(result, kind)
     ):
         return Resolved(name, "", at_ms, None, stamped)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from datetime import datetime, tzinfo
 from decimal import Decimal
 
 from hombi.core.errors import UnitError, ValueTextError
@@ -140,6 +141,16 @@ def parse_span_ms(text: str) -> int:
             f"{text!r} is not a length of time; write it like '10 min', '90 s' or '1 h 30 min'"
         )
     return round(total)
+
+
+def show_since(at_ms: float, now_ms: float, zone: tzinfo) -> str:
+    """Since when something is so: "12:21" today, "Mon 12:21" in the last days, else "3
+    Nov 12:21"."""
+    at, now = (datetime.fromtimestamp(ms / 1000, zone) for ms in (at_ms, now_ms))
+    days = (now.date() - at.date()).days
+    if days == 0:
+        return f"{at:%H:%M}"
+    return f"{at:%a %H:%M}" if 0 < days < 7 else f"{at.day} {at:%b %H:%M}"
 
 
 def show_span(ms: float) -> str:

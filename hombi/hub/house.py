@@ -101,6 +101,8 @@ class Entity:
     source: dict[str, Any] = field(default_factory=dict)
     sink: dict[str, Any] = field(default_factory=dict)
     heard_ms: int = 0
+    # Since when its value is what it is, by its own readings; 0 while nobody knows.
+    since_ms: int = 0
     heard_in_this_run: bool = False
     silent: bool = False
     # The latest readings by their time, to tell one that is sent again from another of
@@ -245,7 +247,18 @@ class Entity:
             if gap > 0:
                 self.rhythm.learn(gap)
         self.heard_in_this_run = True  # for how long the hub was away teaches nothing
+        self.take(reading)
+
+    def take(self, reading: Reading) -> None:
+        """Have a reading as the latest."""
+        if self.latest is None or reading.value != self.latest.value:
+            self.since_ms = reading.at_ms
         self.latest = reading
+
+    @property
+    def stands(self) -> bool:
+        """Whether its values are states, each of which stands for a time."""
+        return self.kind.words is not None and not self.kind.moment
 
 
 @dataclass

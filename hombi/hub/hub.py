@@ -57,6 +57,7 @@ from hombi.hub.readings.events import ReadingsLost
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.machine_clock import MachineClock, known_ms, none_ahead
 from hombi.hub.readings.rollups import Rollups
+from hombi.hub.readings.standing import Standing
 from hombi.hub.readings.writer import Writer
 from hombi.hub.records import Records
 from hombi.hub.rooms.dashboards import Dashboards
@@ -103,6 +104,7 @@ class Hub:
     settings: NodeSettings
     radios: Radios
     rhythms: Rhythms
+    standing: Standing
     batteries: Batteries
     actuation: Actuation
     presence: Presence

@@ -69,6 +69,13 @@ class Entity(Shape, frozen=True, kw_only=True):
     reason: str
     at: Annotated[Ms | None, Meta(description="time of the latest reading, ms")]
     heard_at: Annotated[Ms | None, Meta(description="when this value was last heard, ms")]
+    since: Annotated[
+        Ms | None,
+        Meta(
+            description="since when its state is what it is, ms; null for what has no states, "
+            "and where that is longer than a month ago"
+        ),
+    ]
     wanted: Annotated[
         Wish | None, Meta(description="what it is wanted to be, until its node confirms it")
     ]

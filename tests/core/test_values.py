@@ -1,5 +1,8 @@
 from __future__ import annotations
 
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,6 +15,7 @@ from hombi.core.values import (
     parse_value,
     show_limit,
     show_number,
+    show_since,
     show_span,
     show_value,
 )
@@ -109,3 +113,19 @@ def test_quality_is_a_level_with_a_reason() -> None:
 )  # fmt: skip
 def test_a_number_is_shown_as_a_person_writes_it(value: float, shown: str) -> None:
     assert show_number(value) == shown
+
+
+@pytest.mark.parametrize(
+    ("at", "shown"),
+    [
+        ("2026-07-14 12:21", "12:21"),
+        ("2026-07-13 23:59", "Mon 23:59"),
+        ("2026-07-08 07:05", "Wed 07:05"),
+        ("2026-07-07 07:05", "7 Jul 07:05"),
+        ("2025-07-14 07:05", "14 Jul 07:05"),
+    ],
+)
+def test_since_when_is_said_in_house_time(at: str, shown: str) -> None:
+    zone = ZoneInfo("Europe/Berlin")
+    now, then = (datetime.fromisoformat(t).replace(tzinfo=zone) for t in ("2026-07-14 13:00", at))
+    assert show_since(then.timestamp() * 1000, now.timestamp() * 1000, zone) == shown

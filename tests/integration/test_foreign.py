@@ -386,6 +386,8 @@ def test_a_choice_and_a_press_are_picked_with_their_words(service: Service) -> N
         )
         assert made.returncode == 0, made.stderr
         say("fans/loft-knob/tapped", "long")
+        say("fans/loft-knob/tapped", "")  # it is over
+        say("fans/loft-knob/tapped", "null")
         say("fans/loft-knob/tapped", "short")
         until(lambda: len(list(hub.entities.readings("loft-knob/knob", 0))) == 2)
         assert hub.entities.get("loft-knob/knob").shown == "short"

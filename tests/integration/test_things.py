@@ -510,5 +510,7 @@ def test_a_node_that_pushes_says_choices_and_events_by_their_words(service: Serv
         node.post([{"n": "doorbell", "vb": True}, {"n": "key", "vs": "sideways"}])
         assert len(pressed(service, f"{name}/doorbell")) == 1
         assert any("sideways" in line.text for line in hub.journal())
+        assert node.post([{"n": "key", "vs": ""}]).is_success
+        assert node.post([{"n": "key", "v": None}]).is_success
         assert node.post([{"n": "key", "vs": "up"}]).is_success
         assert pressed(service, f"{name}/key") == ["down", "up"]

@@ -182,6 +182,17 @@ class MemoryHistory:
     def before(self, entity: int, at_ms: int) -> Reading | None:
         return next(reversed(self._of(entity, -(2**63), at_ms)), None)
 
+    def since(self, past: Past, latest: Reading, from_ms: int) -> int:
+        result = latest.at_ms
+        readings = self._of(past.entity, -(2**63), latest.at_ms + 1)
+        for reading in reversed([r for r in readings if r.channel in past.channels]):
+            if reading.value != latest.value:
+                return result
+            if reading.at_ms < from_ms:
+                return 0
+            result = reading.at_ms
+        return result
+
     def first_at(self, entity: int, from_ms: int) -> int | None:
         return next((r.at_ms for r in self._of(entity, from_ms, 2**63)), None)
 

@@ -153,6 +153,27 @@ class TestHistory:
             2_010, 2_010, None,
         ]  # fmt: skip
 
+    @pytest.mark.parametrize(
+        ("values", "from_ms", "since"),
+        [
+            ((0.0, 1.0, 1.0, 1.0), 0, 2_010),
+            ((1.0, 1.0, 1.0), 0, 2_000),
+            ((1.0, 1.0, 1.0), 2_005, 0),
+            ((0.0, 1.0, None, 1.0), 0, 2_030),
+            ((0.0, 0.0, 1.0), 0, 2_020),
+            ((1.0,), 0, 2_000),
+        ],
+    )
+    def test_since_when_a_state_stands(
+        self, records: Records, values: tuple[float | None, ...], from_ms: int, since: int
+    ) -> None:
+        _, entities = admit(records)
+        number, history = entities["humidity"], records.history
+        history.store(rows(number, *values))
+        latest = history.before(number, 9_000)
+        assert latest is not None
+        assert history.since(Past(number, [0]), latest, from_ms) == since
+
     def test_rollups_are_kept_and_replaced(self, records: Records) -> None:
         _, entities = admit(records)
         number, history = entities["humidity"], records.history

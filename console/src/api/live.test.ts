@@ -5,7 +5,7 @@ import { hubNow, hubTime } from "../ui/time";
 import { type Entity, type HubNode, position } from "./client";
 import { followLive } from "./live";
 import { keys } from "./queries";
-import { mergeReadings, notOlder, shown } from "./readings";
+import { type LiveReading, mergeReadings, notOlder, shown, withReading } from "./readings";
 
 type Said = { data: string; lastEventId: string };
 
@@ -219,4 +219,21 @@ it("lets no answer that was on its way undo a newer reading", () => {
   expect(notOlder({ ...fetched, at: 6000 }).value).toBe(11);
   Source.last.onerror?.();
   expect(notOlder(fetched).value).toBe(11);
+});
+
+it("knows since when a state is what it is", () => {
+  const door = entity("shed/door", {
+    words: ["closed", "open"],
+    drawn: "states",
+    value: 0,
+    at: 10,
+    since: 10,
+  });
+  const said = (value: number, at: number) =>
+    ({ ...reading("shed/door", value), at }) as LiveReading;
+  const open = withReading(door, said(1, 50));
+  expect(open.since).toBe(50);
+  expect(withReading(open, said(1, 90)).since).toBe(50);
+  const measured = { ...door, words: null, drawn: "line" as const, since: null };
+  expect(withReading(measured, said(1, 50)).since).toBeNull();
 });

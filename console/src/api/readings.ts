@@ -18,6 +18,12 @@ export function shown(
   return `${value.toFixed(entity.decimals)} ${entity.unit}`.trim();
 }
 
+/** Since when its state is what it is, now that a reading has come. */
+function sinceOf(entity: Entity, reading: LiveReading): number | null {
+  if (!entity.words || entity.drawn === "marks") return null;
+  return reading.value === entity.value ? entity.since : reading.at;
+}
+
 /** The entity with this reading, unless it has a newer one. */
 export function withReading<T extends Entity>(entity: T, reading: LiveReading): T {
   // One of the same time is the same reading, as it is seen now.
@@ -30,6 +36,7 @@ export function withReading<T extends Entity>(entity: T, reading: LiveReading): 
     reason: reading.reason,
     at: reading.at,
     heard_at: Math.max(entity.heard_at ?? 0, reading.at),
+    since: sinceOf(entity, reading),
     shown: shown(reading.value, entity),
   };
 }

@@ -2786,6 +2786,8 @@ export interface components {
             at: number | null;
             /** @description when this value was last heard, ms */
             heard_at: number | null;
+            /** @description since when its state is what it is, ms; null for what has no states, and where that is longer than a month ago */
+            since: number | null;
             /** @description what it is wanted to be, until its node confirms it */
             wanted: components["schemas"]["Wish"] | null;
             /** @description a person has set it, and an automation leaves it alone until it starts again */
@@ -2874,6 +2876,8 @@ export interface components {
             at: number | null;
             /** @description when this value was last heard, ms */
             heard_at: number | null;
+            /** @description since when its state is what it is, ms; null for what has no states, and where that is longer than a month ago */
+            since: number | null;
             /** @description what it is wanted to be, until its node confirms it */
             wanted: components["schemas"]["Wish"] | null;
             /** @description a person has set it, and an automation leaves it alone until it starts again */

@@ -2,7 +2,7 @@
 // limits put on it.
 import { memo } from "react";
 import type { Entity } from "../api/client";
-import { Ago, Mark } from "../ui/parts";
+import { Mark, Since } from "../ui/parts";
 import { hubNow } from "../ui/time";
 import { visible } from "../ui/visible";
 import { faceOf, type Limit } from "./faces";
@@ -43,7 +43,7 @@ export const Tile = memo(function Tile({
         <Face entity={entity} limits={limits} />
         <div className="mt-1 flex flex-wrap justify-between gap-x-3 text-sm">
           <span className="text-faint">
-            <Ago at={entity.heard_at} />
+            <Since entity={entity} />
           </span>
           {entity.quality !== "good" && entity.quality !== "none" && (
             <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>

@@ -4,7 +4,7 @@ import type { ButtonHTMLAttributes, ReactNode } from "react";
 import { type Entity, HubError } from "../api/client";
 import { shown } from "../api/readings";
 import { useSaid } from "./said";
-import { exact, span, useAgo, useNow } from "./time";
+import { exact, sinceWhen, span, useAgo, useNow } from "./time";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: "main" | "plain" | "grave" };
 
@@ -109,6 +109,12 @@ export function Await<T>({
 
 export function Ago({ at }: { at: number | null | undefined }) {
   return <time title={exact(at)}>{useAgo(at)}</time>;
+}
+
+/** Since when a state is what it is, or how long ago a value was heard. */
+export function Since({ entity }: { entity: Entity }) {
+  if (!entity.since) return <Ago at={entity.heard_at} />;
+  return <time title={exact(entity.since)}>since {sinceWhen(entity.since)}</time>;
 }
 
 /** What an entity is asked to be, for as long as its node has not confirmed it. */

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { ago, clock, day, exact, hourOf, length } from "./time";
+import { ago, clock, day, exact, hourOf, length, sinceWhen } from "./time";
 
 const AT = Date.UTC(2026, 10, 25, 22, 30, 15);
 
@@ -37,4 +37,10 @@ it("writes a length in its two largest units", () => {
     "1 h",
     "3 d 10 h",
   ]);
+});
+
+it("says since when in the fewest words", () => {
+  const noon = Date.UTC(2026, 6, 14, 10, 0);
+  expect(sinceWhen(noon - 3_600_000, noon, "Europe/Berlin")).toBe("11:00");
+  expect(sinceWhen(noon - 86_400_000, noon, "Europe/Berlin")).toMatch(/^Mon,? 13 Jul,? 12:00$/);
 });

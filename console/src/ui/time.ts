@@ -28,6 +28,7 @@ export function span(seconds: number): string {
 const FORMS = {
   exact: { dateStyle: "medium", timeStyle: "medium" },
   clock: { timeStyle: "medium" },
+  since: { weekday: "short", day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" },
   day: { weekday: "long", day: "numeric", month: "long" },
   date: { dateStyle: "long" },
   ofHour: { hour: "2-digit", minute: "2-digit", hourCycle: "h23" },
@@ -77,6 +78,12 @@ export function exact(at: number | null | undefined, timeZone = hubTime.zone): s
 /** Hours and minutes of the day. */
 export function clock(at: number, timeZone = hubTime.zone): string {
   return format("clock", timeZone).format(at);
+}
+
+/** Since when something is so: 12:21 today, else with the day. */
+export function sinceWhen(at: number, now = hubNow(), timeZone = hubTime.zone): string {
+  const today = isoDay(at, timeZone) === isoDay(now, timeZone);
+  return format(today ? "ofHour" : "since", timeZone).format(at);
 }
 
 /** The day, for a heading. */

@@ -42,7 +42,7 @@ from hombi.core.automation.state import (
     World,
 )
 from hombi.core.automation.watch import Watch
-from hombi.core.values import show_limit, show_span, show_value
+from hombi.core.values import show_limit, show_since, show_span, show_value
 
 # With again = "after", so many starts wait for their turn at most.
 MOST_QUEUED = 10
@@ -320,7 +320,7 @@ def _fields(program: Program, why: Why | None, state: State, world: World) -> di
         clock = datetime.fromtimestamp(world.now_ms / 1000, world.zone).strftime("%H:%M")
         lasted = show_span(why.held_ms if why is not None else 0)
         fields = {"name": program.name, "entity": program.name, "room": "", "value": clock}
-        return {**fields, "limit": clock, "held": lasted, "for": lasted}
+        return {**fields, "limit": clock, "held": lasted, "for": lasted, "since": clock}
     value = why.seen if why is not None else world.sight(watch.entity).value
     spoken, room = world.called(watch.entity)
     limit = limit_of(watch, world) if why is None else why.limit
@@ -333,4 +333,5 @@ def _fields(program: Program, why: Why | None, state: State, world: World) -> di
         "limit": show_limit(limit, watch.kind),
         "held": show_span(held),
         "for": show_span(held),
+        "since": show_since(world.now_ms - held, world.now_ms, world.zone),
     }

@@ -40,7 +40,7 @@ def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sampl
             "its time lies more than 400 days back; a node without a clock leaves the time out"
         )
     value = sent.value
-    if value is None:
+    if value is None or (value == "" and kind.moment):
         return Sample(sent.at_ms, None, usual_unit)
     if isinstance(value, str):
         state = kind.state(value)

@@ -173,6 +173,10 @@ class Intake(Feature):
             except NotASample as error:
                 refused.append(f"{entity.address}: {error}")
                 continue
+            if sample.value is None and entity.kind.moment:
+                # Many nodes say null or nothing once a press is over: nothing happened.
+                entity.heard_ms = now
+                continue
             sample = _apart(entity, sample, now, stamped=value.stamped)
             channel = self._channel(entity, sample)
             chain = entity.chain(channel)
@@ -272,7 +276,7 @@ class Intake(Feature):
         was_silent, entity.silent = entity.silent, False
         fresh_ms = MOMENT_FRESH_MS if entity.kind.moment else FRESH_MS
         if reading.at_ms < now - fresh_ms:
-            entity.latest = reading
+            entity.take(reading)
             return
         entity.heard(reading)
         self.tell(entity, reading)

@@ -130,6 +130,10 @@ class HistoryPort(Protocol):
     def before(self, entity: int, at_ms: int) -> Reading | None:
         """The last reading from before a moment, whatever its channel and quality."""
 
+    def since(self, past: Past, latest: Reading, from_ms: int) -> int:
+        """Since when it has had the value of its latest reading; 0 when that was before
+        a moment already."""
+
     def first_at(self, entity: int, from_ms: int) -> int | None:
         """When the first reading from a moment on was."""
 

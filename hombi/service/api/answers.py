@@ -118,6 +118,7 @@ def _entity(hub: Hub, entity: Entity) -> dict[str, Any]:
         "reason": reason,
         "at": latest.at_ms if latest else None,
         "heard_at": entity.heard_ms or None,
+        "since": entity.since_ms or None if entity.stands and latest else None,
         "wanted": _wish(hub, entity),
         "left_alone": hub.automations.left_alone(entity.address),
     }

@@ -390,6 +390,17 @@ class DatabaseHistory:
         row = rows.order_by("-at_ms").values_list(*READING).first()
         return None if row is None else reading_of(row)
 
+    def since(self, past: Past, latest: Reading, from_ms: int) -> int:
+        readings = self._of(past.entity, from_ms, latest.at_ms + 1)
+        known = readings.filter(channel__in=past.channels).values_list("at_ms", flat=True)
+        others = known.filter(~Q(value=latest.value) | Q(value=None))
+        other = others.order_by("-at_ms").first()
+        if other is not None:
+            return known.filter(at_ms__gt=other).order_by("at_ms").first() or latest.at_ms
+        if self.before(past.entity, from_ms) is not None:
+            return 0
+        return known.order_by("at_ms").first() or latest.at_ms
+
     def first_at(self, entity: int, from_ms: int) -> int | None:
         rows = self._of(entity, from_ms)
         return rows.order_by("at_ms").values_list("at_ms", flat=True).first()

@@ -103,14 +103,15 @@ every = "15 min"
 at_most = 2
 notify = "everyone"
 title = "Still open: {{for}}"
+text = "since {{since}}"
 """
     house = House(program(text))
     assert "Every 15 min while it lasts, 2 times at most" in house.program.sentence({})
     house.says(0, DOOR, 1)
     assert house.due == 15
-    assert house.at(15) == (Tell("everyone", "Still open: 15 min", ""),)
+    assert house.at(15) == (Tell("everyone", "Still open: 15 min", "since 12:00"),)
     assert house.at(16) == ()
-    assert house.at(31) == (Tell("everyone", "Still open: 31 min", ""),)
+    assert house.at(31) == (Tell("everyone", "Still open: 31 min", "since 12:00"),)
     assert house.due is None
     house.says(40, DOOR, 0)
     house.says(41, DOOR, 1)
@@ -122,7 +123,9 @@ title = "Still open: {{for}}"
     seen.says(130, DOOR, 0)
     seen.says(131, DOOR, 1)
     assert seen.due == 146, "and the next time it reminds again"
-    assert house.at(120) == (Tell("everyone", "Still open: 1 h 19 min", ""),), "once for all missed"
+    assert house.at(120) == (Tell("everyone", "Still open: 1 h 19 min", "since 12:41"),), (
+        "once for all missed"
+    )
 
 
 def test_a_light_stays_on_when_somebody_comes_back_in_time() -> None:

@@ -12,7 +12,7 @@ import { Spans } from "../../parts/Spans";
 import { States } from "../../parts/States";
 import { asked, useWindow, type Window } from "../../parts/window";
 import { linkTitle } from "../../ui/links";
-import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
+import { Ago, Await, Empty, Heads, Mark, Page, Since } from "../../ui/parts";
 import { exact, hubNow, length } from "../../ui/time";
 import { visible } from "../../ui/visible";
 import { Computed } from "./Computed";
@@ -77,6 +77,11 @@ function Now({ entity }: { entity: EntityDetail }) {
       <span className="text-faint">
         {entity.drawn !== "marks" ? (
           <>
+            {entity.since && (
+              <>
+                <Since entity={entity} />,{" "}
+              </>
+            )}
             heard <Ago at={entity.heard_at} />
           </>
         ) : entity.at === null ? (

@@ -3,7 +3,7 @@ import { lazy, type ReactNode, Suspense } from "react";
 import type { Entity } from "../../api/client";
 import { useCourse } from "../../api/courses";
 import { shown } from "../../api/readings";
-import { Ago, Mark } from "../../ui/parts";
+import { Mark, Since } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import type { Limit } from "../faces";
 import { Tile } from "../Tile";
@@ -231,7 +231,7 @@ function Curve({ entity }: { entity: Entity }) {
         </div>
       )}
       <span className="mt-1 text-faint text-sm">
-        <Ago at={entity.heard_at} />
+        <Since entity={entity} />
       </span>
     </>
   );

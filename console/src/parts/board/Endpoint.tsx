@@ -3,7 +3,7 @@
 import { Link } from "react-router";
 import type { Entity } from "../../api/client";
 import { shown } from "../../api/readings";
-import { Ago, Mark } from "../../ui/parts";
+import { Ago, Mark, Since } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import { Control } from "../Control";
 import { ToEntity } from "../ToEntity";
@@ -56,7 +56,7 @@ export function Endpoint({ entities, title }: { entities: Entity[]; title: strin
       </div>
       <div className="flex flex-wrap justify-between gap-x-3 text-sm">
         <span className="text-faint">
-          <Ago at={heard || null} />
+          {main.since ? <Since entity={main} /> : <Ago at={heard || null} />}
         </span>
         {bad && <Mark grave>{bad.reason}</Mark>}
       </div>

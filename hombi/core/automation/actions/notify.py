@@ -19,7 +19,7 @@ from hombi.core.picture import picture_problem
 from hombi.core.toml_text import Path, TomlText
 
 # What may stand in braces in a title or a text.
-TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held", "for")
+TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held", "for", "since")
 
 
 _TEXTS: Mapping[str, Schema] = {
