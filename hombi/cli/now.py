@@ -20,7 +20,7 @@ TOGETHER: dict[Role, tuple[str, ...]] = {
     "remote": ("press", "turn"),
     "fan": ("choice", "level", "switch"),
 }
-Cells = tuple[str | Text, ...]
+Cells = tuple[str, str, Text, str, str]
 
 
 def rows(entities: Sequence[Entity], *, apart: bool) -> list[Cells]:
@@ -31,10 +31,11 @@ def rows(entities: Sequence[Entity], *, apart: bool) -> list[Cells]:
         parts.setdefault(key or entity.entity, []).append(entity)
     several = {key.partition(" ")[0] for key, part in parts.items() if len(part) > 1}
     alone = {node: sum(key.startswith(f"{node} ") for key in parts) == 1 for node in several}
-    return [
+    lines = [
         _line(part[0]) if len(part) == 1 else _joined(part, whole_node=alone[key.partition(" ")[0]])
         for key, part in parts.items()
     ]
+    return sorted(lines, key=lambda cells: (cells[0], cells[1]))
 
 
 def _part(entity: Entity) -> str:

@@ -163,6 +163,16 @@ def test_what_a_household_operates_is_one_tile_each_and_works_by_keys(
     white.press("ArrowRight")
     expect(lamp.locator('[data-value="loft-reading-lamp/white"]')).to_have_text("2747 K")
 
+    # Its own page operates it too, and says since when it is on.
+    console.goto("/nodes/loft-reading-lamp")
+    row = console.get_by_role("listitem").filter(has_text="Switch")
+    expect(row).to_contain_text("since")
+    row.get_by_role("switch").click()
+    until(lambda: not air.do(lambda: air.nodes["loft-reading-lamp"].on))
+    expect(row).to_contain_text("off")
+    assert violations(console) == []
+    console.goto("/rooms/workshop")
+
     radiator = console.get_by_role("listitem").filter(has_text="thermostat")
     radiator.get_by_role("radio", name="heat").focus()
     radiator.get_by_role("radio", name="heat").press("ArrowLeft")

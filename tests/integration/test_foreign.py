@@ -354,7 +354,7 @@ def test_a_choice_and_a_press_are_picked_with_their_words(service: Service) -> N
         say("fans/loft/state", '{"speed": "low"}')
         until(lambda: hub.messages.list(topic="fans/#"))
         for words, why in (
-            ([], "needs the words that the node says"),
+            ([], "needs the words that its node says"),
             (["low", "low"], "give each word once"),
             (["a|b"], "give each word once"),
         ):

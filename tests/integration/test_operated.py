@@ -200,7 +200,7 @@ def test_the_command_line_has_words_for_them(service: Service) -> None:
     assert "it had last started at" in why
     refused = service.hombi("entity", "kind", "loft-dial/button", "choice")
     assert refused.returncode
-    assert "words of its node" in " ".join(refused.stderr.split())
+    assert "words that its node says" in " ".join(refused.stderr.split())
     assert service.hombi("entity", "kind", "loft-dial/button", "press").returncode == 0
     with service.hub() as hub:
         assert (hub.entities.get("loft-dial/button").words or [])[:3] == ["off", "on", "toggle"]
@@ -221,3 +221,21 @@ def test_all_of_it_is_there_after_a_restart(service: Service, air: Air) -> None:
         on = air.do(lambda: air.nodes["loft-lamp"].on)
         air.do(lambda: air.nodes["loft-dial"].tap("tap"))
         until(lambda: air.do(lambda: air.nodes["loft-lamp"].on) is not on)
+
+
+def test_now_has_a_line_for_what_belongs_together(service: Service, hub: Hub) -> None:
+    hub.entities.set("loft-reading-lamp/switch", "on")
+    lines = [" ".join(line.split()) for line in service.hombi("now").stdout.splitlines()]
+    (lamp,) = [line for line in lines if "loft-reading-lamp" in line]
+    assert "loft-reading-lamp on, level" in lamp
+    assert "saturation" in lamp
+    (radiator,) = [line for line in lines if "drying-room-radiator " in line]
+    assert "target" in radiator
+    assert "mode" in radiator
+    assert sum("loft-dial " in line for line in lines) == 1
+    begun = hub.entities.get("loft-reading-lamp/switch").since
+    assert begun is not None
+    # Who asks for one node wants each of its values, with its address.
+    alone = service.hombi("now", "--node", "loft-reading-lamp").stdout
+    assert "loft-reading-lamp/saturation" in alone
+    assert "loft-reading-lamp/level" in alone

@@ -257,7 +257,10 @@ def checked_kind(name: str, unit: str, *pointers: str, words: Sequence[str] = ()
                 f"characters and no |"
             )
     if kind.brings and not kind.words:
-        raise Invalid(f"{kind.shown} needs the words that the node says, like low, medium, high")
+        raise Invalid(
+            f"{kind.shown} needs the words that its node says, like low, medium, high; they are "
+            f"given where the value is picked"
+        )
     if unit and not kind.unit:
         raise Invalid(f"a {kind.shown} has no unit; leave it empty")
     try:

@@ -7,7 +7,8 @@ import * as changes from "../../api/changes";
 import type { Entity } from "../../api/client";
 import { keys } from "../../api/queries";
 import { useChange } from "../../api/useChange";
-import { Button, Failure, Labelled } from "../../ui/parts";
+import { Control } from "../../parts/Control";
+import { Button, Failure, Labelled, Since } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { visible } from "../../ui/visible";
 import { KindField } from "./KindField";
@@ -15,7 +16,7 @@ import { KindField } from "./KindField";
 export function EntityRow({ entity }: { entity: Entity }) {
   const [changing, setChanging] = useState(false);
   return (
-    <li className="rule flex flex-wrap items-baseline gap-x-4 border-t py-1.5">
+    <li className="rule flex flex-wrap items-baseline gap-x-4 border-t py-1.5 sm:items-center">
       <span className="min-w-0 flex-1 basis-32 break-words">
         <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
           {visible(entity.title)}
@@ -25,9 +26,19 @@ export function EntityRow({ entity }: { entity: Entity }) {
           <code className="block break-all text-faint text-sm">{entity.picked}</code>
         )}
       </span>
-      <span className={entity.quality === "bad" ? "text-madder" : ""}>
+      {entity.writable && (
+        <span className="order-last w-full pb-2 sm:order-none sm:w-72">
+          <Control entity={entity} />
+        </span>
+      )}
+      <span className={`sm:w-48 sm:text-right ${entity.quality === "bad" ? "text-madder" : ""}`}>
         {entity.shown || "nothing heard yet"}
         {entity.quality === "bad" && ` (${entity.reason})`}
+        {entity.since && (
+          <span className="ml-2 text-faint text-sm">
+            <Since entity={entity} />
+          </span>
+        )}
       </span>
       <button
         type="button"

@@ -6,6 +6,7 @@ import * as changes from "../../api/changes";
 import type { HubNode } from "../../api/client";
 import { keys, useEntities, useNodes } from "../../api/queries";
 import { useChange } from "../../api/useChange";
+import { byPart } from "../../parts/board/tiles";
 import { linkTitle } from "../../ui/links";
 import { Ago, Await, Button, Failure, Labelled, Mark, Page } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
@@ -75,7 +76,7 @@ function Found({ node }: { node: HubNode }) {
       </dl>
       <h2 className="mb-3 text-xl">What it has</h2>
       <ul className="mb-10">
-        {mine.map((entity) => (
+        {byPart(mine).map((entity) => (
           <EntityRow key={entity.entity} entity={entity} />
         ))}
         {node.unit_notes.map((text) => (

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import { entity } from "../../test-parts";
-import { inOrder, lastOf, left, tileOf, usualTiles } from "./tiles";
+import { byPart, inOrder, lastOf, left, tileOf, usualTiles } from "./tiles";
 
 const all = [
   entity("rack/battery", { kind: "battery", room: "cellar" }),
@@ -68,5 +68,19 @@ test("of a thermostat, the measured temperature stands large", () => {
     "head/temperature",
     "head/target",
     "head/mode",
+  ]);
+});
+
+test("a node's values stand part by part, each in its order", () => {
+  const two = ["2", "1"].flatMap((endpoint) =>
+    ["level", "switch"].map((kind) =>
+      entity(`lamp/${kind}-${endpoint}`, { kind, endpoint, role: "lamp", writable: true }),
+    ),
+  );
+  expect(byPart(two).map((one) => one.entity)).toEqual([
+    "lamp/switch-1",
+    "lamp/level-1",
+    "lamp/switch-2",
+    "lamp/level-2",
   ]);
 });

@@ -55,6 +55,14 @@ export function inOrder(entities: Entity[]): Entity[] {
   return [...entities].sort((a, b) => rank(a) - rank(b) || Number(a.writable) - Number(b.writable));
 }
 
+/** All values of a node: each part of it after the other, in its order. */
+export function byPart(entities: Entity[]): Entity[] {
+  const parts = [...new Set(entities.map((one) => one.endpoint))];
+  // What belongs to no part, like how well it is heard, comes last.
+  parts.sort((a, b) => Number(a === "") - Number(b === "") || a.localeCompare(b));
+  return parts.flatMap((part) => inOrder(entities.filter((one) => one.endpoint === part)));
+}
+
 /** More than so many make a tile tall. */
 const MOST_SMALL = 3;
 
