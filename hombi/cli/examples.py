@@ -29,7 +29,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     "follow": ("hombi follow", "hombi follow cellar-rack/humidity --json"),
     "set": (
         "hombi set cellar-mister/switch on",
-        "hombi set loft-reading-lamp switch=on level=60% white=2700K --taking '2 s'",
+        "hombi set loft-reading-lamp switch=on level=60% colour=teal --taking '2 s'",
     ),
     "why": ("hombi why cellar-too-dry", 'hombi why cellar-too-dry --at "yesterday 02:10"'),
     "journal": ("hombi journal -n 10", "hombi journal --event AutomationStarted --follow"),

@@ -222,8 +222,8 @@ def set_(
     to: Annotated[
         list[str],
         typer.Argument(
-            help="The value wanted: on, off, other, 40, open; "
-            "or several of a node, like level=40% white=2700K."
+            help="The value wanted: on, off, other, 40, open, teal; "
+            "or several of a node, like level=40% white=2700K colour=#ff8800."
         ),
     ],
     taking: Annotated[
@@ -247,7 +247,8 @@ def set_(
             as_json(command.as_dict() for command in commands)
         else:
             for command in commands:
-                _say(h, command, values.get(command.entity.partition("/")[2], whole))
+                name = command.entity.partition("/")[2]
+                _say(h, command, values.get(name, whole or values.get("colour", "")))
     if any(command.state != "confirmed" for command in commands):
         raise typer.Exit(UNANSWERED)
 

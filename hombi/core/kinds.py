@@ -235,7 +235,8 @@ KINDS: dict[str, Kind] = {
             title="temperature difference",
             difference=True,
         ),
-        Kind("hue", "°", 0, 360, 0, arithmetic=CIRCLE),
+        # Lamps count it in 254 steps (ZCL, 5.2.2.2.1.1).
+        Kind("hue", "°", 0, 360, 0, arithmetic=CIRCLE, goes_by=1.5),
         _measured("saturation", "%", 0, 100, 0),
         # The colour of white light. A household never sees it in °C. Lamps count its
         # reciprocal in millionths: 300 and 301 of them are 11 K apart, 150 and 151 44.

@@ -285,7 +285,7 @@ def _automations(
         return KeepState(address) if address in OWN_STATES else None
 
     return Automations(
-        context, house, writer, intake, outbox, config, PutOnDuty, makes, actuation.other
+        context, house, writer, intake, outbox, config, PutOnDuty, makes, actuation.present
     )
 
 

@@ -4,6 +4,7 @@ shown, set, confirmed by its node, and as it was after a restart."""
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Iterator
 
 import pytest
@@ -173,9 +174,25 @@ def test_a_node_is_set_as_a_whole_from_the_command_line(service: Service, air: A
         (("drying-room-radiator", "21"), "drying-room-radiator/target is 21.0 °C"),
     ):
         assert said in service.hombi("set", *words).stdout
+    for words, hue, saturation in (
+        (("teal",), 127, 254),
+        (("colour=#ff8800", "level=50%"), 23, 254),
+        (("Dark", "Salmon"), 11, 121),
+    ):
+        done = service.hombi("set", "loft-reading-lamp", *words)
+        assert done.returncode == 0, done.stderr
+        assert attribute(air, "loft-reading-lamp", 0x0300, 0) == hue
+        assert attribute(air, "loft-reading-lamp", 0x0300, 1) == saturation
+    service.hombi("set", "loft-reading-lamp", "colour=4000 K")
+    assert attribute(air, "loft-reading-lamp", 0x0300, 7) == 250
     for words, said in (
         (("loft-dial", "on"), "nothing that can be set"),
-        (("loft-reading-lamp", "purple"), "none of its switch, level"),
+        (("loft-reading-lamp", "sideways"), "none of its switch, level"),
+        (("loft-reading-lamp", "black"), "switch the lamp off instead"),
+        (("loft-reading-lamp", "colour=sideways"), "'sideways' is no colour"),
+        (("loft-lamp", "colour=teal"), "has no colours"),
+        (("loft-lamp", "colour=sideways"), "'sideways' is no colour"),
+        (("loft-reading-lamp", "colour=teal", "hue=20"), "cannot be two values"),
         (("loft-reading-lamp", "level=400%", "switch=off"), "beyond what a level can be"),
         (("loft-lamp", "level=10%", "20%"), "cannot be two values"),
         (("loft-lamp/level", "level=10%"), "is not a node"),
@@ -233,9 +250,40 @@ def test_now_has_a_line_for_what_belongs_together(service: Service, hub: Hub) ->
     assert "target" in radiator
     assert "mode" in radiator
     assert sum("loft-dial " in line for line in lines) == 1
-    begun = hub.entities.get("loft-reading-lamp/switch").since
-    assert begun is not None
+    until(lambda: hub.entities.get("loft-reading-lamp/switch").since)
     # Who asks for one node wants each of its values, with its address.
     alone = service.hombi("now", "--node", "loft-reading-lamp").stdout
     assert "loft-reading-lamp/saturation" in alone
     assert "loft-reading-lamp/level" in alone
+
+
+def test_a_dial_dims_a_lamp_as_far_as_it_is_turned(hub: Hub, air: Air) -> None:
+    """Also turned faster than the lamp answers, and to the end of what it can be."""
+    hub.automations.add(
+        'name = "Dims"\n[watch]\nentity = "loft-dial/dial"\nis_not = "0 %"\n'
+        '[[starts]]\nset = "loft-lamp/level"\nby = "loft-dial/dial"\n'
+    )
+    assert hub.entities.set("loft-lamp/level", "50 %").state == "confirmed"
+
+    def turn(which: str, times: int) -> None:
+        for _ in range(times):
+            air.do(lambda: air.nodes["loft-dial"].tap(f"turn {which}"))
+            time.sleep(0.02)
+
+    # Each step is 13 of 254 levels.
+    step = 100 * 13 / 254
+    for which, times, level in (
+        ("right", 4, 50 + 4 * step),
+        ("left", 2, 50 + 2 * step),
+        ("right", 12, 100.0),
+        ("left", 25, 0.0),
+        ("right", 3, 3 * step),
+    ):
+        turn(which, times)
+        until(
+            lambda level=level: (
+                abs((hub.entities.get("loft-lamp/level").value or 0) - level) < 1.5
+                and hub.entities.get("loft-lamp/level").wanted is None
+            )
+        )
+    hub.automations.remove("dims")

@@ -39,9 +39,10 @@ def get(node: str) -> Call[Node]:
 def set_(
     node: str, to: str = "", values: Mapping[str, str] = NO_INPUTS, *, taking: str = ""
 ) -> Call[list[Command]]:
-    """Ask a node to take several values by their names ({"level": "40 %"}), or to be
-    something as a whole ("on", "60 %"), and wait for it. It goes there within `taking`,
-    like "3 s". Each answer's `state` says whether it did."""
+    """Ask a node to take several values by their names ({"level": "40 %"}) or as its
+    "colour" ("teal", "#008080", "2700 K"), or to be something as a whole ("on", "60 %",
+    "teal"), and wait for it. It goes there within `taking`, like "3 s". Each answer's
+    `state` says whether it did."""
     body = NodeCommandRequest(to=to, values=dict(values), taking=taking)
     return Call("POST", path("nodes", node, "command"), list[Command], body=body, quiet_s=90.0)
 

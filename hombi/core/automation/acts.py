@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from hombi.core.automation.actions import (
     Action,
     Effect,
+    Move,
     Other,
     Set,
     Step,
@@ -247,7 +248,7 @@ class _Walk:
         if self.at_once and for_ms:
             return
         self.effects.append(action.effect(self.fields))
-        if isinstance(action, (Switch, Set, Other)):
+        if isinstance(action, (Switch, Set, Other, Move)):
             # What is switched anew does not go back at a moment of before.
             if self.waits:
                 self.waits[:] = [
@@ -257,6 +258,7 @@ class _Walk:
                 ]
             if not for_ms:
                 return
+            assert not isinstance(action, Move)  # it has no `for`
             back = action.back(self.world.sight(action.entity).value)
             if back is not None:
                 due = self.world.now_ms + for_ms

@@ -9,7 +9,7 @@ from itertools import product
 from math import inf
 from typing import NamedTuple
 
-from hombi.core.automation.actions import Other, Set, Switch
+from hombi.core.automation.actions import Move, Other, Set, Switch
 from hombi.core.automation.flow import each
 from hombi.core.automation.program import Program
 from hombi.core.automation.state import Called, Sight
@@ -46,7 +46,7 @@ def _moves_itself(program: Program, facts: HouseFacts) -> list[Warned]:
     """Its own actions change what lets it start, or keeps it on."""
     result = []
     for number, action in each(program.starts):
-        if not isinstance(action, (Switch, Set, Other)):
+        if not isinstance(action, (Switch, Set, Other, Move)):
             continue
         own = ("starts", number, action.word)
         for watch in program.when:
@@ -68,10 +68,10 @@ def _moves_itself(program: Program, facts: HouseFacts) -> list[Warned]:
     return result
 
 
-def _lights(action: Switch | Set | Other, watch: Watch, facts: HouseFacts) -> bool:
+def _lights(action: Switch | Set | Other | Move, watch: Watch, facts: HouseFacts) -> bool:
     """Whether an action may light up the sensor that is to say that it is dark."""
     dark = watch.kind.name == "illuminance" and watch.comparison.side < 0
-    on = isinstance(action, Other) or action.to > 0
+    on = isinstance(action, (Other, Move)) or action.to > 0
     sensor, lamp = facts.entities.get(watch.entity), facts.entities.get(action.entity)
     if sensor is None or lamp is None:
         return False
@@ -99,7 +99,7 @@ def _feeds_itself(program: Program) -> list[Warned]:
 
 def _leads(action: object, entity: str, where: Callable[[float], bool]) -> bool:
     """Whether an action switches this entity to where it wants to know."""
-    if isinstance(action, Other):
+    if isinstance(action, (Other, Move)):
         return action.entity == entity
     return isinstance(action, (Switch, Set)) and action.entity == entity and where(action.to)
 

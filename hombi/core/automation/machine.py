@@ -9,7 +9,15 @@ from functools import cached_property, partial
 
 from msgspec.structs import replace
 
-from hombi.core.automation.actions import Effect, Notify, Recall, SwitchOver, SwitchTo, Tell
+from hombi.core.automation.actions import (
+    Effect,
+    MoveBy,
+    Notify,
+    Recall,
+    SwitchOver,
+    SwitchTo,
+    Tell,
+)
 from hombi.core.automation.acts import at_once, begin, let_go, next_act_ms, remind, resume
 from hombi.core.automation.circumstances import Circumstances
 from hombi.core.automation.comparisons.timed import Timed
@@ -93,7 +101,7 @@ def _without_hands(done: Step) -> Step:
 
 
 def _spared(effect: Effect, hands: tuple[str, ...]) -> Effect | None:
-    if isinstance(effect, (SwitchTo, SwitchOver)):
+    if isinstance(effect, (SwitchTo, SwitchOver, MoveBy)):
         return None if effect.entity in hands else effect
     if isinstance(effect, Recall):
         return replace(

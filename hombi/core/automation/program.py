@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from hombi.core.automation.actions import Notify, Other, Scene, Set, Step, Switch
+from hombi.core.automation.actions import Move, Notify, Other, Scene, Set, Step, Switch
 from hombi.core.automation.comparisons import Is
 from hombi.core.automation.flow import Flow, asked, each, flow
 from hombi.core.automation.moments import Moment
@@ -99,14 +99,14 @@ class Program:
         """The addresses of all entities that its actions set."""
         done = [one for _, one in each((*self.starts, *self.ends))]
         scenes = (states for one in done if isinstance(one, Scene) for states in one.states)
-        switched = (one.entity for one in done if isinstance(one, (Switch, Set, Other)))
+        switched = (one.entity for one in done if isinstance(one, (Switch, Set, Other, Move)))
         return frozenset((*switched, *(entity for entity, _ in scenes)))
 
     @property
     def named(self) -> tuple[str, ...]:
         """The addresses of all entities that it watches, switches, or asks for."""
         done = (one for _, one in each((*self.starts, *self.ends)))
-        switched = (one.entity for one in done if isinstance(one, (Switch, Set, Other)))
+        switched = (one.entity for one in done if isinstance(one, (Switch, Set, Other, Move)))
         watched = (part.entity for part in self.parts)
         return tuple(dict.fromkeys((*watched, *switched, *self.entities)))
 

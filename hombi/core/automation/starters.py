@@ -417,6 +417,39 @@ text = "After {for}"
         _hub("backup", "There is no new backup", "Says when the night's backup failed."),
         _hub("clock", "The hub's clock is wrong", "Says when it starts with a wrong time."),
         Starter(
+            "dial", "A dial dims a lamp", "As far as the dial is turned, brighter or darker.",
+            (_name("The dial dims the lamp"),
+             Blank("dial", "the dial", "entity", ("turn",)),
+             Blank("lamp", "the level of the lamp", "entity", ("level",), set=True)),
+            """name = $name
+
+[watch]
+entity = $dial
+is_not = "0 %"
+
+[[starts]]
+set = $lamp
+by = $dial
+""",
+        ),
+        Starter(
+            "button", "A button switches a lamp", "On, and off again with the next press.",
+            (_name("The button switches the lamp"),
+             Blank("button", "the button", "entity", ("press",)),
+             Blank("press", "when it sends", "value", usual="pressed", of="button"),
+             _switch("the lamp")),
+            """name = $name
+
+[watch]
+entity = $button
+is = $press
+
+[[starts]]
+switch = $switch
+to = "other"
+""",
+        ),
+        Starter(
             "standby", "Off instead of standby", "Switches off what only waits.",
             (_name("Off instead of standby"), _sensor("power", "its power"),
              _switch("what to switch off"), _limit("it only waits under", "3 W"),

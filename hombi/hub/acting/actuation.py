@@ -176,15 +176,22 @@ class Actuation(Feature):
             raise Invalid(f"{address} takes {takes}, not {text.strip()}")
         return entity, value
 
-    def other(self, entity: Entity) -> float:
-        """The state in which an entity of two states is not; one that was asked for,
-        and is not there yet, counts as there. Raises Invalid where none is known."""
+    def present(self, entity: Entity) -> float:
+        """The value of an entity; one that was asked for, and is not there yet, counts
+        as there. Raises Invalid where none is known."""
         wish = self.wishes.get(entity.address)
         if wish is not None:
-            return 1.0 - wish.value
+            return wish.value
         if entity.latest is None or entity.latest.value is None:
-            raise Invalid(f"{entity.address} has not told its state yet; say on or off")
-        return 1.0 - entity.latest.value
+            states = entity.kind.two_states
+            what, instead = ("state", "on or off") if states else ("value", "what it is to be")
+            raise Invalid(f"{entity.address} has not told its {what} yet; say {instead}")
+        return entity.latest.value
+
+    def other(self, entity: Entity) -> float:
+        """The state in which an entity of two states is not. Raises Invalid where none
+        is known."""
+        return 1.0 - self.present(entity)
 
     def begin(
         self, entity: Entity, value: float, by: str, *, at_once: bool = True, taking_ms: int = 0

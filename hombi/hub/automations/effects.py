@@ -9,6 +9,7 @@ from typing import Any, Protocol
 from hombi.core.automation import (
     Doing,
     Effect,
+    MoveBy,
     OnDuty,
     Program,
     Recall,
@@ -19,6 +20,7 @@ from hombi.core.automation import (
     Why,
 )
 from hombi.core.same import same
+from hombi.core.values import show_value
 from hombi.hub.acting.actuation import SwitchEntity
 from hombi.hub.acting.events import ActionFailed
 from hombi.hub.errors import HubError
@@ -57,7 +59,7 @@ class Teller(Protocol):
 def first_switches(effects: Sequence[Effect]) -> int:
     """How many of them switch something before anything else is to be done."""
     for place, effect in enumerate(effects):
-        if not isinstance(effect, (SwitchTo, SwitchOver, Recall)):
+        if not isinstance(effect, (SwitchTo, SwitchOver, MoveBy, Recall)):
             return place
     return len(effects)
 
@@ -72,9 +74,9 @@ class Effects:
         teller: Teller,
         duty: Callable[[OnDuty, str, Actor], None],
         buttons: Callable[[str], tuple[dict[str, Any], ...]],
-        other: Callable[[Entity], float],
+        present: Callable[[Entity], float],
     ) -> None:
-        self._buttons, self._other = buttons, other
+        self._buttons, self._present = buttons, present
         self.context, self._house, self._teller, self._duty = context, house, teller, duty
         # By which chain of automations an entity was switched, when, and to what.
         self._causes: dict[str, tuple[tuple[str, ...], int, float]] = {}
@@ -112,8 +114,12 @@ class Effects:
                 change = SwitchEntity(entity, effect.to, name, at_once, effect.taking_ms)
                 asking = self.context.changes.begin(change, actor)
                 self.context.tasks.start(asking, name=f"{name} switches {effect.entity}")
-        elif isinstance(effect, SwitchOver):
-            switched = self._switched_over(effect, name, actor)
+        elif isinstance(effect, (SwitchOver, MoveBy)):
+            try:
+                switched = self._from_where_it_is(effect)
+            except HubError as error:
+                self.context.announce(ActionFailed(automation=name, problem=str(error)), actor)
+                return
             if switched is not None:
                 self._carry_out(switched, name, actor, chain, at_ms, at_once=at_once)
         elif isinstance(effect, Recall):
@@ -133,17 +139,25 @@ class Effects:
             )  # fmt: skip
             self._teller.tell(notice)
 
-    def _switched_over(self, effect: SwitchOver, name: str, actor: Actor) -> SwitchTo | None:
-        """To which state an entity goes that is to be switched over; None when that is
-        not known."""
+    def _from_where_it_is(self, effect: SwitchOver | MoveBy) -> SwitchTo | None:
+        """What an entity is to be that is to be switched over, or to go up or down;
+        None for one that is not there any more. Raises Invalid where it is not known
+        how it is."""
         entity = self._house.entities.get(effect.entity)
         if entity is None:
             return None
-        try:
-            return SwitchTo(effect.entity, self._other(entity))
-        except HubError as error:
-            self.context.announce(ActionFailed(automation=name, problem=str(error)), actor)
-            return None
+        present = self._present(entity)
+        if isinstance(effect, SwitchOver):
+            return SwitchTo(effect.entity, 1.0 - present)
+        by = effect.by
+        if effect.source:
+            dial = self._house.entities.get(effect.source)
+            by *= (dial.latest_value if dial is not None else None) or 0.0
+        if effect.share:
+            by *= (entity.high - entity.low) / 100
+        moved = entity.kind.arithmetic.settled(present + by)
+        to = min(max(moved, entity.low), entity.high)
+        return SwitchTo(effect.entity, to, show_value(to, entity.kind), effect.taking_ms)
 
     def over(self, name: str, say: Callable[[str], str]) -> None:
         """An automation has ended, and tells nobody itself: who was told that it

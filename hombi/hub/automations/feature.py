@@ -95,7 +95,7 @@ class Automations(Feature):
         config: Config,
         duty: Callable[[str, bool], Change[Any, Any]],
         makes: Callable[[str], Change[Any, Any] | None],
-        other: Callable[[Entity], float],
+        present: Callable[[Entity], float],
     ) -> None:
         super().__init__(context)
         self._duty, self._named = duty, NamedValues(context, house, makes)
@@ -105,7 +105,7 @@ class Automations(Feature):
         self._by_entity: dict[str, list[Runner]] = {}
         self._timer: Timer | None = None
         self._timer_ms = 0
-        self._effects = Effects(context, house, teller, self._put_on_duty, self._buttons, other)
+        self._effects = Effects(context, house, teller, self._put_on_duty, self._buttons, present)
         # Those that a reading has stepped, while it does, and what is left to do about
         # each.
         self._stepped: list[tuple[Runner, Callable[[], None]]] | None = None

@@ -31,5 +31,6 @@ class Standing(Feature):
             since_ms = await self.context.thread.run(
                 self.context.records.history.since, entity.past, latest, latest.at_ms - FAR_MS
             )
-            if entity.latest is latest:
+            # What came meanwhile and is no other state changes nothing.
+            if not entity.since_ms and entity.latest_value == latest.value:
                 entity.since_ms = since_ms

@@ -4,6 +4,7 @@ from hombi.core.automation.actions.base import ACTIONS, Action, ActionWord, read
 from hombi.core.automation.actions.branch import Branch
 from hombi.core.automation.actions.do import Do, Doing
 from hombi.core.automation.actions.duty import Duty, OnDuty
+from hombi.core.automation.actions.move import Move, MoveBy
 from hombi.core.automation.actions.notify import Notify, Tell, fill
 from hombi.core.automation.actions.run import Run
 from hombi.core.automation.actions.scene import Recall, Scene
@@ -33,6 +34,8 @@ __all__ = [
     "Doing",
     "Duty",
     "Effect",
+    "Move",
+    "MoveBy",
     "Notify",
     "OnDuty",
     "Other",

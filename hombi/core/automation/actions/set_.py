@@ -11,6 +11,7 @@ import msgspec
 from hombi.core.automation import describing
 from hombi.core.automation.actions import confirmed
 from hombi.core.automation.actions.base import ActionWord
+from hombi.core.automation.actions.move import BY, Move
 from hombi.core.automation.actions.switch import FOR, TO, Other, SwitchTo, slowly
 from hombi.core.automation.actions.wait_until import WaitUntil
 from hombi.core.automation.describing import Schema
@@ -65,8 +66,9 @@ class Set(ActionWord, frozen=True):
     word: ClassVar[str] = "set"
     place: ClassVar[float] = 11.0
     does: ClassVar[str] = (
-        "gives an entity a value, like a level, or changes a node's own setting. With `taking` it "
-        "goes there slowly"
+        "gives an entity a value, like a level, or changes a node's own setting. With `by` it "
+        "goes so much higher or lower, like `-10 %`, or as far as a dial was turned. With "
+        "`taking` it goes there slowly"
     )
     keys: ClassVar[Mapping[str, Schema]] = {
         "set": describing.text(
@@ -75,6 +77,7 @@ class Set(ActionWord, frozen=True):
             takes=describing.SETTABLE,
         ),
         "to": TO,
+        "by": BY,
         "for": FOR,
         "taking": describing.text("it goes there slowly, within this time", "3 s"),
         **confirmed.KEYS,
@@ -83,7 +86,7 @@ class Set(ActionWord, frozen=True):
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
-    ) -> Set | Tune | Other | None:
+    ) -> Set | Tune | Other | Move | None:
         """Understand it from its table."""
         only_keys(toml, path, table, set(cls.keys))
         address = text(toml, path, table, "set", required=True)
@@ -99,6 +102,8 @@ class Set(ActionWord, frozen=True):
             toml.blame((*path, "set"), f"{address} cannot be set", hint)
             return None
         taking_ms = _taking_ms(toml, path, table, result.kind)
+        if "by" in table:
+            return Move.parse(toml, path, table, facts, result.kind, taking_ms)
         if result.kind.two_states and to_other(table):
             return Other.parse(toml, path, table, address)
         value = wanted(toml, path, table, result.kind)
@@ -117,7 +122,12 @@ class Set(ActionWord, frozen=True):
     def fields(
         cls, table: Mapping[str, Any], path: Path, when: str, *, last: bool
     ) -> Iterator[Field]:
-        labels = {"to": f"{table['set']} to", "taking": "taking", "for": "for"}
+        labels = {
+            "to": f"{table['set']} to",
+            "by": f"{table['set']} by",
+            "taking": "taking",
+            "for": "for",
+        }
         yield from given(table, path, {key: f"{when}: {label}" for key, label in labels.items()})
         yield from confirmed.fields(table, path, when, last=last)
 
@@ -150,6 +160,8 @@ def _tune(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) 
     to = text(toml, path, table, "to", required=True).strip()
     if "for" in table:
         toml.blame((*path, "for"), "a node's setting does not go back", "leave for out")
+    if "by" in table:
+        toml.blame((*path, "by"), "a node's setting is given its value", "write to instead of by")
     if "taking" in table:
         toml.blame((*path, "taking"), "a node's setting changes at once", "leave taking out")
     for key in sorted(confirmed.KEYS.keys() & table.keys()):
