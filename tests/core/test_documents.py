@@ -110,3 +110,13 @@ def test_modules_and_pages_that_a_document_names_exist(document: Path) -> None:
         assert missing == set()
     for link in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", text):
         assert (document.parent / link).exists(), link
+
+
+def test_what_works_names_tests_that_there_are() -> None:
+    text = (TOP / "docs" / "what-works.md").read_text()
+    named = dict(re.findall(r'^\[([a-z]-[a-z]+)\]: (\S+ "\w+")$', text, re.MULTILINE))
+    assert len(named) > 15
+    assert set(re.findall(r"\]\[([^\]]+)\]", text)) == named.keys()
+    for place in named.values():
+        file, test = place.split()
+        assert f"def {test.strip(chr(34))}(" in (TOP / "docs" / file).resolve().read_text(), place
