@@ -41,6 +41,7 @@ FACTS = HouseFacts(
         "workshop-remote/button-1": EntityFacts(
             KINDS["press"].with_words(["off", "on", "toggle"]), writable=False
         ),
+        "loft-dial/dial": EntityFacts(KINDS["turn"], writable=False),
         "house/ada": EntityFacts(KINDS[AT_HOME], writable=True),
     },
     frozenset({"ada"}),
