@@ -10,6 +10,7 @@ from collections.abc import Iterator
 import pytest
 
 from hombi.client import Hub, Wrong
+from hombi.wire.automations import PretendValue
 from hombi.wire.entities import Entity
 from tests.air import Air, hub_in, let_in
 from tests.house import Service, until
@@ -286,4 +287,14 @@ def test_a_dial_dims_a_lamp_as_far_as_it_is_turned(hub: Hub, air: Air) -> None:
                 and hub.entities.get("loft-lamp/level").wanted is None
             )
         )
+    # What it did is counted by its replay and told by *why*; a rehearsal lists it.
+    text = hub.automations.get("dims").text
+    assert "Loft lamp level by Loft dial" in hub.automations.get("dims").sentence
+    replayed = hub.automations.replay(text)
+    assert replayed.starts >= 46
+    (done,) = hub.automations.why("dims").done
+    assert done.done
+    pretended = [PretendValue(entity="loft-dial/dial", value="-10 %")]
+    (step,) = hub.automations.rehearse(text, pretended).steps
+    assert step.effects == ["Loft lamp level by Loft dial"]
     hub.automations.remove("dims")
