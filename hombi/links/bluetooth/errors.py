@@ -2,6 +2,7 @@
 
 LinkError (links.base)
 └── BluetoothError       something on the Bluetooth link did not work
+    ├── ConnectionLost   the connection was lost while something was under way
     └── NoRadio          there is no bus, no BlueZ, no adapter, or it is switched off
 GattError                bytes that are not a value of their characteristic
 """
@@ -13,6 +14,10 @@ from hombi.links.base import LinkError
 
 class BluetoothError(LinkError):
     """Something on the Bluetooth link did not work."""
+
+
+class ConnectionLost(BluetoothError):
+    """The connection was lost while something was under way."""
 
 
 class NoRadio(BluetoothError):
@@ -42,6 +47,7 @@ _WORDS = (
     ("ServiceUnknown", "BlueZ is not running; start it (the service is called bluetooth)"),
     ("FileNotFoundError", "this machine has no system bus"),
     ("Not connected", "the connection was lost"),
+    ("Service Discovery has not been performed", "the connection was lost"),
     ("disconnected", "the connection was lost"),
     ("NotConnected", "the connection was lost"),
     ("AssertionError", "the connection was lost"),

@@ -30,7 +30,7 @@ from hombi.links.bluetooth.descriptors import (
     presentation,
     user_description,
 )
-from hombi.links.bluetooth.errors import BluetoothError, GattError, said
+from hombi.links.bluetooth.errors import BluetoothError, ConnectionLost, GattError, said
 from hombi.links.bluetooth.places import Places
 
 T = TypeVar("T")
@@ -426,8 +426,15 @@ class Peer:
             return await asked
 
     async def write(self, wire: str, wanted: float) -> None:
-        """Set a value, and read back what has become of it. Raises Unreachable,
-        BluetoothError."""
+        """Set a value, and read back what has become of it. With a connection that is
+        lost meanwhile it is set again, once. Raises Unreachable, BluetoothError."""
+        try:
+            await self._write_connected(wire, wanted)
+        except ConnectionLost:
+            await self._write_connected(wire, wanted)
+
+    async def _write_connected(self, wire: str, wanted: float) -> None:
+        """Write when it is connected. Raises as `write` does, and ConnectionLost."""
         try:
             async with asyncio.timeout(ANSWER_S):
                 # It waits for its turn, or for its next try. Where many are commanded
@@ -438,8 +445,8 @@ class Peer:
                     await self._ready.wait()
         except TimeoutError as error:
             raise Unreachable("it is not connected") from error
-        signal = self._signals.get(wire)
-        if self._client is None or signal is None:
+        client, signal = self._client, self._signals.get(wire)
+        if client is None or signal is None:
             raise Unreachable("it is not connected")
         try:
             async with self._writing:
@@ -447,7 +454,11 @@ class Peer:
         except GattError as error:
             raise BluetoothError(str(error)) from error
         except TROUBLE as error:
-            raise BluetoothError(said(error)) from error
+            if self._client is client and client.is_connected:
+                raise BluetoothError(said(error)) from error
+            if self._client is client:
+                self._ready.clear()  # its session learns of it a moment later
+            raise ConnectionLost(said(error)) from error
 
 
 def reads(characteristic: BleakGATTCharacteristic) -> bool:

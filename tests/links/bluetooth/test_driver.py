@@ -13,7 +13,7 @@ from dbus_fast import Message
 from msgspec.structs import replace
 
 from hombi.lab.bluez import Characteristic, Device
-from hombi.links.base import Unreachable, Wanted
+from hombi.links.base import LinkError, Unreachable, Wanted
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.descriptors import NUMBER_OF_DIGITALS
 from hombi.links.bluetooth.driver import BluetoothDriver
@@ -452,3 +452,32 @@ async def test_a_link_that_is_not_used_says_so_and_misses_nothing(tmp_path: Path
     assert driver.listening() == "not used: bluetooth.use is off"
     assert not told.troubles
     await driver.stop()
+
+
+async def test_a_command_goes_on_when_its_connection_is_lost_under_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("hen-lamp")
+        await until(lambda: rig.told.here.get("hen-lamp"))
+        (digital,) = node.device.services[gatt.uuid(gatt.AUTOMATION_IO)]
+        written = digital.write
+        losses = [1]
+
+        def lost_on_the_way(data: bytes) -> None:
+            if losses[0]:
+                losses[0] -= 1
+                rig.house.bluez.disconnect(node.device)
+            else:
+                written(data)
+
+        digital.write = lost_on_the_way
+        await rig.driver.send("hen-lamp", [Wanted("1815/2a56", 1.0, "", True)])
+        assert node.on
+        assert rig.told.latest("hen-lamp/1815/2a56") is True
+        # One that is lost each time is said, and all is well again afterwards.
+        losses[0] = 2
+        with pytest.raises(LinkError, match="lost"):
+            await rig.driver.send("hen-lamp", [Wanted("1815/2a56", 0.0, "", True)])
+        await rig.driver.send("hen-lamp", [Wanted("1815/2a56", 0.0, "", True)])
+        assert not node.on
