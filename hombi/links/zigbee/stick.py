@@ -29,6 +29,7 @@ QUIET_S, WATCH_EVERY_S = 30.0, 1.0
 COUNT_EVERY_S = 3600.0
 LOOK_AGAIN_S = 1.0
 LONGEST_JOIN_S, JOIN_AGAIN_S = 254, 200.0
+UNANSWERED_S = 1.0
 CANNOT_JOIN = "no Zigbee node can join"
 
 
@@ -178,7 +179,8 @@ class Stick:
 
     async def permit_join(self) -> None:
         """Let nodes join until cancelled; a stick does so for some minutes at a
-        time."""
+        time. One that did not answer is told again: a person waits at the node."""
+        unanswered = False
         while (up := self.up) is not None:
             try:
                 await up.processor.do(commands.permit_join(LONGEST_JOIN_S))
@@ -193,9 +195,12 @@ class Stick:
                 return
             except LinkError as error:
                 self._say(str(error))
-                return
-            if self.problem.startswith(CANNOT_JOIN):
+                unanswered = True
+                await asyncio.sleep(UNANSWERED_S)
+                continue
+            if unanswered or self.problem.startswith(CANNOT_JOIN):
                 self._say("")
+                unanswered = False
             await asyncio.sleep(JOIN_AGAIN_S)
 
     async def forbid_join(self) -> None:

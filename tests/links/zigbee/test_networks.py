@@ -252,3 +252,21 @@ async def test_a_first_forming_that_was_cut_off_is_no_foreign_network(
         key = rig.told.kept["network"]["key"]
         assert rig.stick.store[Item.NETWORK_KEY] == bytes.fromhex(key)
         assert "forming" not in rig.told.kept["network"]
+
+
+async def test_a_window_that_the_stick_did_not_hear_of_is_opened_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("hombi.links.zigbee.processor.Processor.request.__defaults__", (0.2,))
+    monkeypatch.setattr("hombi.links.zigbee.stick.UNANSWERED_S", 0.05)
+    async with rig_at(tmp_path) as rig:
+        await rig.up()
+        rig.stick.mute = True
+        rig.driver.pairing(True)
+        await until(lambda: rig.told.wrong)
+        # It took the words in, and whoever asks it does not know.
+        rig.stick.permits_until = 0.0
+        assert not rig.stick.permits
+        rig.stick.mute = False
+        await until(lambda: rig.stick.permits)
+        await until(lambda: not rig.told.wrong)
