@@ -20,7 +20,7 @@ from hombi.core.nesting import deeper_than
 from hombi.core.units import COUNTS, conversion, find_unit
 from hombi.links.offer import Action, Offer, OfferedValue, Setting
 
-MAX_PROPERTIES = 64
+MAX_PROPERTIES, MOST_VALUES = 64, 128
 MAX_DESCRIPTION, MAX_NESTING = 64 * 1024, 32
 MAX_ID = 200
 MAX_TITLE, MAX_ABOUT, MAX_LEFT_OUT = 120, 500, 200
@@ -188,11 +188,17 @@ def read_description(source: object) -> ThingDescription:
     by_itself = not any(affordance.forms for affordance in thing.properties.values())
     for name, source_of_event in thing.events.items():
         event = _event(source_of_event)
-        moment = _moment(name, event) if name not in thing.properties else None
+        moment = _moment(name, event)
         if not (event.forms or (by_itself and moment)):
             left_out.append(f"event {name}: no form says how it is followed")
         elif moment is not None:
-            values.append(moment)
+            taken = {v.name for v in values} | {s.name for s in settings}
+            if name in thing.properties or moment.name in taken:
+                left_out.append(f"event {name}: something else has its name")
+            elif len(values) >= MOST_VALUES:
+                left_out.append(f"event {name}: {MOST_VALUES} values are taken at most")
+            else:
+                values.append(moment)
     names = [v.name for v in values] + [s.name for s in settings]
     if len(set(names)) != len(names):
         raise DescriptionError("two properties have names that differ only in capitals or signs")
@@ -239,11 +245,11 @@ def _convert(source: object) -> _Thing:
             )
     if len(thing.id) > MAX_ID:
         raise DescriptionError(f"$.id has {len(thing.id)} characters; at most {MAX_ID} are taken")
-    count = len(thing.properties) + len(thing.events)
-    if not 0 < count <= MAX_PROPERTIES:
+    count = len(thing.properties)
+    if count > MAX_PROPERTIES or not (count or thing.events):
         raise DescriptionError(
-            f"the Thing Description has {count} properties and events; 1 to {MAX_PROPERTIES} "
-            f"are taken"
+            f"the Thing Description has {count} properties; 1 to {MAX_PROPERTIES} are taken, or "
+            f"none beside events"
         )
     return thing
 
@@ -251,9 +257,15 @@ def _convert(source: object) -> _Thing:
 def _unusable(name: str, found: _Property) -> str:
     """Why the hub cannot use a property, or ""."""
     if found.type == "string":
-        return _not_words(found.enum)
-    if found.type not in ("number", "integer", "boolean"):
+        problem = "" if found.enum and _is_setting(name, found) else _not_words(found.enum)
+        if problem:
+            return problem
+    elif found.type not in ("number", "integer", "boolean"):
         return f"its type {found.type or '(none)'} is neither a number nor a boolean"
+    if not slug(name):
+        raise DescriptionError(
+            f"$.properties: {name!r} cannot be made an address; use letters and digits"
+        )
     return ""
 
 
@@ -327,7 +339,9 @@ def _moment(name: str, event: _Event) -> OfferedValue | None:
     elif not _BUTTONS.isdisjoint(called):
         kind = KINDS["press"].with_words(words or ("pressed",))
     else:
-        kind = KINDS["event"].with_words(words or (event.title or name,))
+        kind = KINDS["event"].with_words(words or (event.title,))
+        # A title may hold nothing that can be stored.
+        kind = kind if kind.words else KINDS["event"].with_words((slug(name),))
     return OfferedValue(slug(name), (event.title or name)[:MAX_TITLE], kind.key, name, "")
 
 
@@ -388,10 +402,6 @@ def _value(name: str, affordance: _Property) -> OfferedValue:
         raise DescriptionError(f"$.properties.{name}: minimum {low:g} is over maximum {high:g}")
     counted = affordance.type not in ("boolean", "string")
     unknown = affordance.unit if counted and not _is_known(affordance.unit) else ""
-    if not slug(name):
-        raise DescriptionError(
-            f"$.properties: {name!r} cannot be made an address; use letters and digits"
-        )
     return OfferedValue(
         slug(affordance.hombi_name) or slug(name),
         affordance.title or name,

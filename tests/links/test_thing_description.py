@@ -5,7 +5,13 @@ from typing import Any
 import pytest
 
 from hombi.core.names import slug
-from hombi.links.thing_description import DescriptionError, part_of, read_description
+from hombi.links.thing_description import (
+    MAX_PROPERTIES,
+    MOST_VALUES,
+    DescriptionError,
+    part_of,
+    read_description,
+)
 from tests.house import CLIMATE, PLUG, description
 
 
@@ -216,9 +222,9 @@ def test_words_that_cannot_be_kept_as_they_are_make_no_choice(enum: list[Any]) -
         ("button2", {"title": "Left button"}, "press|pressed"),
         ("key", {"data": {"type": "string", "enum": ["up", "down"]}}, "press|up|down"),
         ("bell", {"data": {"type": "string", "enum": ["short", "long"]}}, "event|short|long"),
-        ("overheating", {}, "event|overheating"),
+        ("overHeating", {}, "event|over-heating"),
         ("overheating", {"title": "Too hot"}, "event|Too hot"),
-        ("overheating", {"data": {"type": "null"}}, "event|overheating"),
+        ("overheating", {"title": "\x1b\x07", "data": {"type": "null"}}, "event|overheating"),
     ],
 )
 def test_an_event_is_a_moment(name: str, event: dict[str, Any], key: str) -> None:
@@ -235,3 +241,23 @@ def test_an_event_that_says_something_else_is_none(event: Any) -> None:
     offer = read_description(thing).offer
     assert len(offer.values) == 2
     assert offer.left_out == ("event gust: no form says how it is followed",)
+
+
+def test_a_setting_takes_choices_that_are_no_words_of_a_choice() -> None:
+    enum = [1, 2, "auto", "x" * 70]
+    thing = description("Weir", **CLIMATE, averaging={"type": "string", "enum": enum})
+    (setting,) = read_description(thing).offer.settings
+    assert setting.choices == tuple(enum)
+    thing = description("Weir", **CLIMATE, **{"::": {"type": "integer", "title": "Interval"}})
+    with pytest.raises(DescriptionError, match="cannot be made an address"):
+        read_description(thing)
+
+
+def test_an_event_never_costs_a_node_its_values() -> None:
+    """However many there are, and whatever they are called."""
+    events = {f"event-{n}": {} for n in range(300)} | {"Temperature": {}, "humidity": {}, "::": {}}
+    offer = read_description({**description("Weir", **CLIMATE), "events": events}).offer
+    assert [v.name for v in offer.values][:2] == ["temperature", "humidity"]
+    assert len(offer.values) == MOST_VALUES
+    assert len({v.name for v in offer.values}) == MOST_VALUES
+    assert len(offer.left_out) == MAX_PROPERTIES

@@ -70,7 +70,9 @@ def coloured(feature: Actuation, node: Node, text: str) -> list[tuple[Entity, fl
         colour = colour_of(text)
     except ValueTextError as error:
         raise Invalid(str(error)) from error
-    settable = {e.kind.name: e.address for e in node.entities.values() if e.writable}
+    # Of several lamps on one node it is the first, as for "on".
+    entities = reversed(list(node.entities.values()))
+    settable = {e.kind.name: e.address for e in entities if e.writable}
     if colour is None:
         if "white" in settable and text.strip()[:1].isdigit():
             return [feature.check(settable["white"], text)]

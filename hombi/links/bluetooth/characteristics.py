@@ -95,16 +95,17 @@ def _decimal(mantissa: int, exponent: int) -> float:
     return mantissa / 10**-exponent if exponent < 0 else float(mantissa * 10**exponent)
 
 
-def float32(data: bytes) -> float | None:
-    """A number of IEEE 754's 32 bits; None for one that is not finite."""
-    (value,) = struct.unpack_from("<f", data)
-    return value if math.isfinite(value) else None
+def _ieee(form: str) -> Callable[[bytes], float | None]:
+    """A number of IEEE 754; None for one that is not finite."""
+
+    def read(data: bytes) -> float | None:
+        (value,) = struct.unpack_from(form, data)
+        return value if math.isfinite(value) else None
+
+    return read
 
 
-def float64(data: bytes) -> float | None:
-    """A number of IEEE 754's 64 bits; None for one that is not finite."""
-    (value,) = struct.unpack_from("<d", data)
-    return value if math.isfinite(value) else None
+float32, float64 = _ieee("<f"), _ieee("<d")
 
 
 def number(

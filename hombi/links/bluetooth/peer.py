@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Awaitable, Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
+from itertools import chain, count
 from typing import Any, TypeVar
 
 from bleak import BleakClient
@@ -18,6 +19,7 @@ from bleak.backends.device import BLEDevice
 from bleak.exc import BleakError
 from dbus_fast.errors import DBusError
 
+from hombi.core.names import slug
 from hombi.links.base import Unreachable
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.characteristics import CHARACTERISTICS, Characteristic
@@ -44,7 +46,7 @@ QUIET_S = 10.0
 FAILINGS_TO_TELL = 3
 READ_EVERY_S = 30.0
 HOLD_S = 60.0
-MOST_SIGNALS = 32
+MOST_SIGNALS, MOST_VALUES = 32, 64
 # The last two are bleak's own: it looks up what is gone, where a node is lost in the
 # middle.
 TROUBLE = (BleakError, DBusError, OSError, TimeoutError, EOFError, AssertionError, LookupError)
@@ -112,12 +114,14 @@ async def signals(
     BlueZ gives the characteristics in another order at each start. `more` are
     characteristics of makers, by UUID."""
     usable: list[Signal] = []
-    count: Counter[tuple[str, str]] = Counter()
+    places: Counter[tuple[str, str]] = Counter()
     for service in sorted(client.services, key=lambda one: one.handle):
         within = gatt.short_uuid(service.uuid)
         if within == gatt.DEVICE_INFORMATION or within in gatt.OF_THE_STACK:
             continue
         for characteristic in sorted(service.characteristics, key=lambda one: one.handle):
+            if len(usable) >= MOST_VALUES:
+                break  # no node has so many, and each is asked what it is
             short = gatt.short_uuid(characteristic.uuid)
             digital = within == gatt.AUTOMATION_IO and short == gatt.DIGITAL
             if not (digital or reads(characteristic) or tells(characteristic)):
@@ -128,40 +132,46 @@ async def signals(
             if not digital and form is None:
                 continue
             place = f"{within or 0:04x}", f"{short:04x}" if short else characteristic.uuid
-            count[place] += 1
-            number = count[place]
+            places[place] += 1
+            number = places[place]
             wire = "/".join(place) + (f"#{number}" if number > 1 else "")
             if form is not None:
-                usable += _of_form(form, wire, own_name, number, characteristic)
+                usable += _of_form(form, wire, own_name, characteristic)
                 continue
             writable = "write" in characteristic.properties
             for index in range(_how_many(described)):
                 name = own_name or ("switch" if writable else "input")
-                before = sum(s.kind == "switch" and s.writable == writable for s in usable)
-                title = f"{name} {before + 1}" if before and not (own_name and not index) else name
                 ending = f".{index + 1}" if index else ""
                 usable.append(
-                    Signal(wire + ending, title, "switch", "", characteristic, writable, index)
+                    Signal(wire + ending, name, "switch", "", characteristic, writable, index)
                 )
-    return usable
+    return _named_apart(usable[:MOST_VALUES])
+
+
+def _named_apart(usable: Sequence[Signal]) -> list[Signal]:
+    """The signals, each with a name of its own: of several with one name the others are
+    numbered."""
+    taken: set[str] = set()
+    result = []
+    for signal in usable:
+        numbered = (f"{signal.name} {number}" for number in count(2))
+        name = next(name for name in chain([signal.name], numbered) if slug(name) not in taken)
+        taken.add(slug(name))
+        result.append(replace(signal, name=name))
+    return result
 
 
 def _of_form(
-    form: Characteristic,
-    wire: str,
-    own_name: str,
-    number: int,
-    characteristic: BleakGATTCharacteristic,
+    form: Characteristic, wire: str, own_name: str, characteristic: BleakGATTCharacteristic
 ) -> Iterator[Signal]:
-    """The values of a characteristic; `number` counts those of its UUID on the node."""
+    """The values of a characteristic."""
     alone = len(form.holds) == 1
     writable = form.write is not None and alone and "write" in characteristic.properties
     for index, held in enumerate(form.holds):
         name = own_name if own_name and alone else " ".join(filter(None, (own_name, held.name)))
-        title = name + (f" {number}" if number > 1 and not own_name else "")
         ending = f".{index + 1}" if index else ""
         yield Signal(
-            wire + ending, title, held.kind, held.unit, characteristic, writable, index, form
+            wire + ending, name, held.kind, held.unit, characteristic, writable, index, form
         )
 
 

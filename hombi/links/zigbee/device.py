@@ -82,7 +82,8 @@ class Device:
     told: dict[str, Any] = field(default_factory=dict)
     # What it was asked for and did not tell: it is asked again when it speaks.
     unread: set[str] = field(default_factory=set)
-    asked_again: float = 0.0
+    ask_again_s: float = 0.0
+    ask_pause_s: float = 0.0
     unnamed: dict[tuple[int, int, int, int], Unnamed] = field(default_factory=dict)
     pace: Pace = field(default_factory=lambda: Pace(RATE_PER_S, BURST))
     remotes: dict[int, Remote] = field(default_factory=dict)

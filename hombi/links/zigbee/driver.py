@@ -39,8 +39,8 @@ from hombi.links.zigbee.whereabouts import Whereabouts
 T = TypeVar("T")
 READ_EVERY_S = 120.0
 # When a new node is asked again for values that it did not tell at once, and how often
-# it is asked at most when it speaks.
-FIRST_AGAIN_S, AGAIN_S = (3.0, 12.0), 30.0
+# it is asked at most when it speaks: ever more seldom, for the sake of its battery.
+FIRST_AGAIN_S, AGAIN_S, SELDOM_S = (3.0, 12.0), 30.0, 3600.0
 # How long a person waits until a node has left, and how long the hub does by itself: a
 # node that sleeps fetches what waits for it within 7.68 s (3.6.1.8).
 GONE_S, LEAVES_S = 2.0, 10.0
@@ -265,8 +265,9 @@ class ZigbeeDriver:
             self._back(device)
         elif device.unsettled:
             self._interviews.agree_soon(device)
-        elif device.unread and time.monotonic() - device.asked_again >= AGAIN_S:
-            device.asked_again = time.monotonic()
+        elif device.unread and time.monotonic() >= device.ask_again_s:
+            device.ask_pause_s = min(2 * device.ask_pause_s, SELDOM_S) or AGAIN_S
+            device.ask_again_s = time.monotonic() + device.ask_pause_s
             self._start(self._read_unread(device))
 
     def _back(self, device: Device) -> None:
@@ -371,9 +372,12 @@ class ZigbeeDriver:
 
     async def _read_unread(self, device: Device) -> None:
         """Ask again for what was not answered."""
-        points = [device.points[wire] for wire in sorted(device.unread & device.points.keys())]
-        device.unread.clear()
-        await read_points(self._stick, device, points)
+        device.unread &= device.points.keys()  # a profile may have taken some away
+        await read_points(
+            self._stick, device, [device.points[wire] for wire in sorted(device.unread)]
+        )
+        if not device.unread:
+            device.ask_pause_s = 0.0
 
     async def act(self, node: str, action: str, given: Any) -> Acted:
         """Have a node do something. It has taken the command then; whether it is done

@@ -22,6 +22,7 @@ from hombi.links.bluetooth.descriptors import (
 )
 from hombi.links.bluetooth.errors import BluetoothError
 from hombi.links.bluetooth.example import BARREL, BARREL_LEVEL
+from hombi.links.bluetooth.peer import MOST_VALUES
 from tests.links.bluetooth.rig import Rig, rig_at
 from tests.links.told import on_link, until
 
@@ -238,3 +239,31 @@ async def test_a_service_that_nobody_knows_is_left_alone(
         await asyncio.sleep(0.2)
         assert rig.node("hen-barrel").thing_id not in rig.told.arrived
         assert BARREL not in rig.node("hen-barrel").device.services
+
+
+async def test_names_that_a_node_gives_twice_are_told_apart_and_its_values_are_bounded(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        built(
+            rig,
+            {
+                gatt.uuid(gatt.ENVIRONMENTAL_SENSING): [
+                    characteristic(
+                        gatt.uuid(gatt.TEMPERATURE), bytearray(b"\xc4\x09"), "read", name=b"Probe"
+                    )
+                    for _ in range(200)
+                ],
+                OWN_SERVICE: [
+                    characteristic(
+                        OWN, bytearray(b"\x01"), "read", name=b"Probe", format=how(0x04, 0, PERCENT)
+                    )
+                ],
+            },
+        )
+        offer = (await rig.arrive("bench")).offer
+        names = [value.name for value in offer.values]
+        assert len(set(names)) == len(names) <= MOST_VALUES + 1
+        assert {"probe", "probe-2", "probe-9"} <= set(names)
+        await rig.let_in("bench")
+        await until(lambda: rig.told.latest("bench/181a/2a6e#2") == 25.0)

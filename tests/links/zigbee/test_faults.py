@@ -422,6 +422,22 @@ async def test_a_node_that_told_nothing_is_asked_again_when_it_speaks(
         rig.driver.follow(on_link("workshop-remote", found))
         device = rig.driver.devices[node.ieee]
         await until(lambda: device.unread == {BATTERY})
+        # What a stick that is away cannot ask for is not forgotten.
+        rig.stick.unplug()
+        await until(lambda: rig.driver.info()["state"] != "up")
+        await rig.driver._read_unread(device)
+        assert device.unread == {BATTERY}
+        rig.stick.plug()
+        await rig.up()
+        # A node that never answers is asked ever more seldom.
+        pauses = []
+        for _ in range(3):
+            device.ask_again_s = 0.0
+            node.tap("button 1")
+            await until(lambda: device.ask_again_s)
+            pauses.append(device.ask_pause_s)
+        assert pauses == [0.1, 0.2, 0.4]
+        await asyncio.sleep(0.6)
         node.mute = set()
         await asyncio.sleep(0.5)
         assert rig.told.latest(f"workshop-remote/{BATTERY}") is None
