@@ -251,7 +251,10 @@ def _short(value: Any) -> str:
 def _state(value: Any, kind: Kind) -> bool | float:
     assert kind.words is not None
     if not kind.two_states:
-        if isinstance(value, str) and (state := kind.state(value.strip())) is not None:
+        # A node's word may be a number, like 1, 2 and 3 for the speeds of a fan.
+        counted = isinstance(value, int | float) and not isinstance(value, bool)
+        word = f"{value:.10g}" if counted else value.strip() if isinstance(value, str) else None
+        if word is not None and (state := kind.state(word)) is not None:
             return state
         # A bell has one word, and most nodes say no more than that it is true.
         if len(kind.words) == 1 and (value is True or value == 1):

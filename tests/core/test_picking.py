@@ -234,3 +234,20 @@ def test_every_candidate_is_found_by_its_pointer(content: Any) -> None:
         with contextlib.suppress(PickError):
             pick_value(payload, Pick(candidate.pointer), KINDS["number"], NOW)
             assert candidate.shown
+
+
+@pytest.mark.parametrize(
+    ("payload", "word"), [(b"2", "2"), (b"2.0", "2"), (b'"2"', "2"), (b'"OFF"', "off")]
+)
+def test_the_words_of_a_choice_may_be_numbers(payload: bytes, word: str) -> None:
+    kind = KINDS["choice"].with_words(["off", "1", "2"])
+    value = pick_value(payload, Pick(), kind, 0).value
+    assert isinstance(value, float)
+    assert kind.word(value) == word
+
+
+@pytest.mark.parametrize("payload", [b"3", b"true", b"[]", b'"on"', b"1e400"])
+def test_what_is_no_word_of_a_choice_is_said(payload: bytes) -> None:
+    kind = KINDS["choice"].with_words(["off", "1", "2"])
+    with pytest.raises(PickError, match="is not off, 1 or 2"):
+        pick_value(payload, Pick(), kind, 0)

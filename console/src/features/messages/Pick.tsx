@@ -205,7 +205,7 @@ function Form({
             ))}
           </select>
         </Labelled>
-        {kind?.own_words && (
+        {kind?.own_words ? (
           <Labelled label="The words that it says" hint="with commas between them">
             <input
               className="field"
@@ -214,22 +214,23 @@ function Form({
               onChange={(event) => setChoice({ ...choice, words: event.target.value })}
             />
           </Labelled>
+        ) : (
+          <Labelled label="The node’s unit">
+            <select
+              className="field"
+              value={choice.unit}
+              disabled={!kind?.unit}
+              onChange={(event) => setChoice({ ...choice, unit: event.target.value })}
+            >
+              <option value="">{kind?.unit || "none"}</option>
+              {kind?.units
+                .filter((unit) => unit !== kind.unit)
+                .map((unit) => (
+                  <option key={unit}>{unit}</option>
+                ))}
+            </select>
+          </Labelled>
         )}
-        <Labelled label="The node’s unit">
-          <select
-            className="field"
-            value={choice.unit}
-            disabled={!kind?.unit}
-            onChange={(event) => setChoice({ ...choice, unit: event.target.value })}
-          >
-            <option value="">{kind?.unit || "none"}</option>
-            {kind?.units
-              .filter((unit) => unit !== kind.unit)
-              .map((unit) => (
-                <option key={unit}>{unit}</option>
-              ))}
-          </select>
-        </Labelled>
         <Labelled label="Name of the node">
           <input
             name="name"
