@@ -252,7 +252,7 @@ async def test_names_that_a_node_gives_twice_are_told_apart_and_its_values_are_b
                     characteristic(
                         gatt.uuid(gatt.TEMPERATURE), bytearray(b"\xc4\x09"), "read", name=b"Probe"
                     )
-                    for _ in range(200)
+                    for _ in range(70)
                 ],
                 OWN_SERVICE: [
                     characteristic(
